@@ -1,0 +1,3 @@
+"""Gentle Veil: digital makeup for moving pictures."""
+
+__version__ = "0.1.0"

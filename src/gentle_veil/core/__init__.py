@@ -1,0 +1,1 @@
+"""Numbers in, numbers out. No path, clock, environment, database or web in here."""

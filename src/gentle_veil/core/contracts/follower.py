@@ -1,0 +1,53 @@
+"""What a follower is: a folder under `core/followers/` that exports ``FOLLOWER``."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.types import Points
+
+
+@dataclass(frozen=True)
+class Region:
+    """The part of the surface to follow: a polygon (M, 2) in px on its reference frame ``reference``."""
+
+    reference: int
+    polygon: Points
+
+
+class Follower(Protocol):
+    """Estimates where a region goes. Pure: the same arguments give the same track, bit for bit."""
+
+    kind: str
+    label: str
+    help: str
+    Options: type
+
+    def estimate(
+        self,
+        frames: FrameSource,
+        region: Region,
+        options: Any,
+        *,
+        wanted: Sequence[int],
+        known: SurfaceTrack | None = None,
+        report: Report = silent,
+    ) -> SurfaceTrack:
+        """Follow to the ``wanted`` frames, going on from ``known`` where that is nearer than the reference.
+
+        Convention:  frame numbers are k, from 0; the result holds the rows of ``known`` and the wanted ones,
+                     and always the reference's own row
+        Raises:      ParameterError for a region that cannot be followed; CancelledError through ``report``
+        """
+        ...
+
+
+def frames_outward(reference: int, wanted: Sequence[int]) -> tuple[list[int], list[int]]:
+    """The wanted frames after the reference, rising, and before it, falling."""
+    chosen = np.unique(np.asarray(list(wanted), int))
+    return [int(k) for k in chosen if k > reference], [int(k) for k in chosen[::-1] if k < reference]

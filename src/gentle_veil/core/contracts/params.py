@@ -1,0 +1,56 @@
+"""How a follower or a veil kind declares its parameters, so that panels, schemas and checks are drawn from it.
+
+A parameter set is a frozen dataclass whose fields are made by `number`, `switch`, `choice` or `vector`.
+"""
+
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+
+@dataclass(frozen=True)
+class ParamSpec:
+    """What is known of one parameter. ``keyable``: the value may change over frames."""
+
+    type: str  # number | switch | choice | vector
+    label: str
+    help: str
+    group: str
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    step: float | None = None
+    choices: tuple[str, ...] = ()
+    keyable: bool = False
+
+
+def number(
+    default: float,
+    *,
+    label: str,
+    help: str,
+    group: str,
+    low: float,
+    high: float,
+    step: float,
+    unit: str = "",
+    keyable: bool = True,
+) -> Any:
+    spec = ParamSpec("number", label, help, group, unit, low, high, step, keyable=keyable)
+    return field(default=default, metadata={"spec": spec})
+
+
+def switch(default: bool, *, label: str, help: str, group: str) -> Any:
+    return field(default=default, metadata={"spec": ParamSpec("switch", label, help, group)})
+
+
+def choice(default: str, choices: tuple[str, ...], *, label: str, help: str, group: str) -> Any:
+    return field(default=default, metadata={"spec": ParamSpec("choice", label, help, group, choices=choices)})
+
+
+def vector(default: tuple[float, float] | None, *, label: str, help: str, group: str, unit: str = "px") -> Any:
+    return field(default=default, metadata={"spec": ParamSpec("vector", label, help, group, unit)})
+
+
+def specs_of(params_type: type) -> dict[str, tuple[ParamSpec, Any]]:
+    """Name -> (spec, default) of a parameter dataclass, in its order."""
+    return {f.name: (f.metadata["spec"], f.default) for f in fields(params_type)}

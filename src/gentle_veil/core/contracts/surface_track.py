@@ -1,0 +1,150 @@
+"""One result for every follower: a mesh on the reference frame and where it lies on each frame."""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from gentle_veil.core.errors import ShapeError
+from gentle_veil.core.geometry.homography import apply_homography, homography_from_points
+from gentle_veil.core.geometry.mesh import dense_map, locate_points
+from gentle_veil.core.motion.sampling import homography_map
+from gentle_veil.core.types import Matrix, Points
+
+OK, WEAK, OCCLUDED, LOST, OUTSIDE = "ok", "weak", "occluded", "lost", "outside"
+STATUSES = (OK, WEAK, OCCLUDED, LOST, OUTSIDE)
+SEEN = (OK, WEAK)  # statuses on which a veil is laid
+
+
+def confidence_from_error(error_px: np.ndarray) -> np.ndarray:
+    """Expected error in px (about two thirds of points lie within it) as a confidence: ``1 / (1 + error)``."""
+    return (1.0 / (1.0 + np.asarray(error_px, np.float64))).astype(np.float32)
+
+
+def error_from_confidence(conf: np.ndarray) -> np.ndarray:
+    """The inverse of `confidence_from_error`; a confidence of 0 is an endless error."""
+    with np.errstate(divide="ignore"):
+        return 1.0 / np.asarray(conf, np.float64) - 1.0
+
+
+@dataclass(frozen=True)
+class SurfaceTrack:
+    """The map from the reference frame to every followed frame.
+
+    Convention:  vertices_ref (V, 2) and positions (T, V, 2) in frame px, pixel centres at integers;
+                 triangles (F, 3) vertex indices; confidence (T, V) in [0, 1], see `confidence_from_error`;
+                 status (T,) of STATUSES; frames (T,) rising frame numbers; homographies (T, 3, 3)
+                 frame_from_ref where the surface moved as a plane, exact where the mesh is only close
+    """
+
+    vertices_ref: Points
+    triangles: np.ndarray
+    positions: np.ndarray
+    confidence: np.ndarray
+    status: np.ndarray
+    frames: np.ndarray
+    reference_frames: tuple[int, ...]
+    homographies: np.ndarray | None = None
+    _row_of: dict[int, int] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        t, v = len(self.frames), len(self.vertices_ref)
+        expected = {"positions": (t, v, 2), "confidence": (t, v), "status": (t,)}
+        for name, shape in expected.items():
+            actual = getattr(self, name).shape
+            if actual != shape:
+                raise ShapeError(f"A track's {name} must be {shape}.", actual=actual, expected=shape)
+        object.__setattr__(self, "_row_of", {int(f): i for i, f in enumerate(self.frames)})
+
+    def row(self, frame: int) -> int | None:
+        """The row of a frame number, or None where the surface has not been followed yet."""
+        return self._row_of.get(int(frame))
+
+    def status_at(self, frame: int) -> str:
+        row = self.row(frame)
+        return "unfollowed" if row is None else str(self.status[row])
+
+    def seen(self, frame: int) -> bool:
+        """Whether the surface is known well enough on this frame for something to be laid on it."""
+        return self.status_at(frame) in SEEN
+
+    def frame_from_ref(self, row: int) -> Matrix:
+        """The homography of a row: its own, or the one that best meets the mesh."""
+        if self.homographies is not None:
+            return self.homographies[row]
+        return homography_from_points(self.vertices_ref, self.positions[row].astype(np.float64))
+
+    def carry(self, points_ref: Points, row: int) -> Points:
+        """Points (N, 2) given on the reference frame, carried to the frame of ``row``."""
+        points = np.atleast_2d(np.asarray(points_ref, np.float64))
+        carried = apply_homography(self.frame_from_ref(row), points)
+        if self.homographies is not None:
+            return carried
+        triangle, weights = locate_points(self.vertices_ref, self.triangles, points)
+        hit = triangle >= 0
+        corners = self.positions[row].astype(np.float64)[self.triangles[triangle[hit]]]
+        carried[hit] = np.einsum("nij,ni->nj", corners, weights[hit])
+        return carried
+
+    def carry_confidence(self, points_ref: Points, row: int) -> np.ndarray:
+        """Confidence (N,) at points of the reference frame; outside the mesh that of the nearest vertex."""
+        points = np.atleast_2d(np.asarray(points_ref, np.float64))
+        triangle, weights = locate_points(self.vertices_ref, self.triangles, points)
+        conf = np.empty(len(points))
+        hit = triangle >= 0
+        conf[hit] = (self.confidence[row][self.triangles[triangle[hit]]] * weights[hit]).sum(axis=1)
+        for i in np.flatnonzero(~hit):
+            nearest = ((self.vertices_ref - points[i]) ** 2).sum(axis=1).argmin()
+            conf[i] = self.confidence[row][nearest]
+        return conf
+
+    def map_frame_from_ref(self, row: int, box: tuple[int, int, int, int]) -> np.ndarray:
+        """For every pixel of a box of the reference, where it lies on the frame: (h, w, 2) float64."""
+        x0, y0, x1, y1 = box
+        base = homography_map(self.frame_from_ref(row), x0, y0, x1 - x0, y1 - y0)
+        if self.homographies is None:
+            dense_map(self.vertices_ref, self.positions[row].astype(np.float64), self.triangles, x0, y0, base)
+        return base
+
+    def map_ref_from_frame(self, row: int, box: tuple[int, int, int, int]) -> np.ndarray:
+        """For every pixel of a box of the frame, where it lies on the reference: (h, w, 2) float64."""
+        x0, y0, x1, y1 = box
+        inverse = np.linalg.inv(self.frame_from_ref(row))
+        base = homography_map(inverse, x0, y0, x1 - x0, y1 - y0)
+        if self.homographies is None:
+            dense_map(self.positions[row].astype(np.float64), self.vertices_ref, self.triangles, x0, y0, base)
+        return base
+
+    def mean_error(self, row: int) -> float:
+        """Mean expected error of a row in px."""
+        return float(error_from_confidence(np.maximum(self.confidence[row], 1e-3)).mean())
+
+    def renumbered(self, offset: int) -> "SurfaceTrack":
+        """The same track with ``offset`` added to every frame number."""
+        return replace(
+            self,
+            frames=self.frames + offset,
+            reference_frames=tuple(f + offset for f in self.reference_frames),
+        )
+
+
+def merge_tracks(old: SurfaceTrack | None, new: SurfaceTrack) -> SurfaceTrack:
+    """Rows of both, the new ones winning; both must stand on the same mesh."""
+    if old is None or not len(old.frames):
+        return new
+    if old.vertices_ref.shape != new.vertices_ref.shape or not np.array_equal(old.vertices_ref, new.vertices_ref):
+        raise ShapeError("Two tracks can be joined only when they stand on the same reference mesh.")
+    kept = ~np.isin(old.frames, new.frames)
+    order = np.argsort(np.concatenate([old.frames[kept], new.frames]), kind="stable")
+
+    def joined(name: str) -> np.ndarray:
+        return np.concatenate([getattr(old, name)[kept], getattr(new, name)])[order]
+
+    both_planar = old.homographies is not None and new.homographies is not None
+    return replace(
+        new,
+        positions=joined("positions"),
+        confidence=joined("confidence"),
+        status=joined("status"),
+        frames=joined("frames"),
+        homographies=joined("homographies") if both_planar else None,
+    )

@@ -1,0 +1,335 @@
+"""Follow a region as a plane, each frame registered straight to the reference.
+
+Nothing is chained, so nothing drifts: earlier frames only predict where to start. A frame that does not fit
+is searched for, then carried by its neighbours and called `lost`; it never moves the result confidently.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import (
+    LOST,
+    OCCLUDED,
+    OK,
+    OUTSIDE,
+    WEAK,
+    SurfaceTrack,
+    confidence_from_error,
+    merge_tracks,
+)
+from gentle_veil.core.errors import ParameterError
+from gentle_veil.core.followers.plane.options import PlaneOptions
+from gentle_veil.core.geometry.homography import apply_homography
+from gentle_veil.core.geometry.mesh import grid_mesh
+from gentle_veil.core.geometry.outline import polygon_mask
+from gentle_veil.core.motion.plane_registration import (
+    BLOCKS,
+    NOISE_CORRELATION,
+    Alignment,
+    PlaneRegistration,
+)
+from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
+from gentle_veil.core.types import Matrix, Points
+
+SEARCH_PX = 40  # how far beyond the predicted place a frame is looked at
+MIN_PIXELS = 80
+LOST_CORRELATION = 0.45
+WEAK_CORRELATION = 0.75
+OUTSIDE_SHARE = 0.15
+WEAK_SHARE = 0.5
+WEAK_ERROR_PX = 1.0
+LOST_ERROR_PX = 12.0
+SIGMA_GROWTH = 2.0  # how much rougher than usual a frame may fit before its scale is bounded
+NEAR_COST = 0.2  # a prediction that fits this well is refined without the coarsest stages
+OCCLUDED_INLIERS = 0.45
+LOST_GROWTH_PX = 0.4  # expected error added per frame that is only carried
+
+
+@dataclass(frozen=True)
+class _Step:
+    """One followed frame."""
+
+    frame_from_ref: Matrix
+    status: str
+    error_px: np.ndarray  # (V,)
+
+
+class PlaneFollower:
+    """See `contracts.follower.Follower`; the registration is `motion.plane_registration`."""
+
+    kind = "plane"
+    label = "Plane"
+    help = "Moves the region as one flat piece: position, scale, rotation, shear, perspective."
+    Options = PlaneOptions
+
+    def estimate(
+        self,
+        frames: FrameSource,
+        region: Region,
+        options: PlaneOptions,
+        *,
+        wanted: Sequence[int],
+        known: SurfaceTrack | None = None,
+        report: Report = silent,
+    ) -> SurfaceTrack:
+        run = _Run(frames, region, options)
+        after, before = frames_outward(region.reference, wanted)
+        total = len(after) + len(before)
+        done = 0
+        rows: dict[int, _Step] = {region.reference: run.reference_step()}
+        for side in (after, before):
+            history = run.history(known, region.reference, side)
+            for k in side:
+                report(done, total, f"following frame {k}")
+                step = run.follow(k, history)
+                rows[k] = step
+                history.append((k, step.frame_from_ref, step.status))
+                done += 1
+        report(total, total, "followed")
+        return merge_tracks(known, run.track(rows))
+
+
+# Frames already followed on one side, nearest the reference first: number, map, status.
+_History = list[tuple[int, Matrix, str]]
+
+
+class _Run:
+    def __init__(self, frames: FrameSource, region: Region, options: PlaneOptions) -> None:
+        self.frames = frames
+        self.reference = region.reference
+        width, height = frames.size
+        polygon = np.asarray(region.polygon, np.float64)
+        mask = polygon_mask(polygon, width, height)
+        if mask.sum() < MIN_PIXELS:
+            raise ParameterError(
+                f"The outline holds {int(mask.sum())} pixels of the picture; draw it larger, "
+                f"around at least {MIN_PIXELS}."
+            )
+        motions = options.motions()
+        if not any(motions.values()):
+            raise ParameterError("Every motion is switched off; switch on at least Position.")
+        extent = np.ptp(polygon, axis=0)
+        self.level_count = int(np.clip(np.floor(np.log2(max(extent.min(), 1) / 24)) + 1, 1, 4))
+        self.full_scale = frames.encoding.full_scale
+        box = _box_around(polygon, 24)
+        self.registration = PlaneRegistration(self._pyramid(self.reference, box), mask, motions)
+        low, high = polygon.min(axis=0), polygon.max(axis=0)
+        margin = float(np.clip(0.15 * extent.max(), 8, 64))
+        self.spacing = min(options.spacing, float(extent.min()) / 3)
+        self.vertices, self.triangles, _ = grid_mesh(
+            (low[0] - margin, low[1] - margin, high[0] + margin, high[1] + margin), self.spacing
+        )
+        self.polygon = polygon
+        self.sigmas: list[float] = []
+
+    def reference_step(self) -> _Step:
+        return _Step(np.eye(3), OK, np.full(len(self.vertices), 0.0))
+
+    def history(self, known: SurfaceTrack | None, reference: int, side: list[int]) -> _History:
+        """What is known between the reference and the first wanted frame of a side."""
+        history: _History = [(reference, np.eye(3), OK)]
+        if known is None or known.homographies is None or not side:
+            return history
+        first = side[0]
+        rows = [(int(k), i) for i, k in enumerate(known.frames)]
+        between = [(k, i) for k, i in rows if reference < k < first or first < k < reference]
+        for k, i in sorted(between, key=lambda item: abs(item[0] - reference)):
+            history.append((k, known.homographies[i], str(known.status[i])))
+        return history
+
+    def _pyramid(self, k: int, box: tuple[int, int, int, int]) -> GreyPyramid:
+        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box)
+
+    def follow(self, k: int, history: _History) -> _Step:
+        hypotheses = _predictions(k, history)
+        width, height = self.frames.size
+        boxes = [_box_around(apply_homography(h, self.polygon), SEARCH_PX) for h in hypotheses]
+        box = (
+            max(0, min(b[0] for b in boxes)),
+            max(0, min(b[1] for b in boxes)),
+            min(width, max(b[2] for b in boxes)),
+            min(height, max(b[3] for b in boxes)),
+        )
+        if box[2] - box[0] < 8 or box[3] - box[1] < 8:
+            return self._carried(hypotheses[0], history, OUTSIDE)
+        pyramid = self._pyramid(k, box)
+        sigma = float(np.median(self.sigmas[-15:])) if self.sigmas else 0.01
+        costs = [self.registration.cost(pyramid, h, max(sigma, 0.005)) for h in hypotheses]
+        start = hypotheses[int(np.argmin(costs))]
+        best = self.registration.align(pyramid, start, self._limit(), near=min(costs) < NEAR_COST)
+        if not self._good(best):
+            for start in [h for i, h in enumerate(hypotheses) if i != int(np.argmin(costs))]:
+                other = self.registration.align(pyramid, start, self._limit())
+                best = _better(best, other)
+        if not self._good(best):
+            found = self._search(k, hypotheses[0], 2.0 + 2.0 * _gap(history))
+            if found is not None:
+                best = _better(best, found)
+        return self._judge(best, hypotheses[0], history)
+
+    def _limit(self) -> float | None:
+        return SIGMA_GROWTH * float(np.median(self.sigmas[-15:])) if len(self.sigmas) >= 3 else None
+
+    def _good(self, alignment: Alignment) -> bool:
+        return alignment.correlation >= WEAK_CORRELATION and alignment.visible >= OUTSIDE_SHARE
+
+    def _search(self, k: int, predicted: Matrix, reach: float) -> Alignment | None:
+        """Look for the reference's own picture in a wider part of the frame, then refine from there."""
+        registration = self.registration
+        factor = 1 << max(self.level_count - 1, 1)
+        centre = apply_homography(predicted, registration.centre[None])[0]
+        half = np.ptp(self.polygon, axis=0) / 2
+        width, height = self.frames.size
+        wide = np.minimum(half + SEARCH_PX * reach, max(width, height))
+        if not np.isfinite(centre).all():
+            return None
+        box = (
+            int(max(0, centre[0] - wide[0])),
+            int(max(0, centre[1] - wide[1])),
+            int(min(width, centre[0] + wide[0])),
+            int(min(height, centre[1] + wide[1])),
+        )
+        if box[2] - box[0] < 2 * factor * 6 or box[3] - box[1] < 2 * factor * 6:
+            return None
+        pyramid = grey_pyramid(self.frames[k], self.full_scale, int(np.log2(factor)) + 1, box)
+        scene = pyramid.levels[-1]
+        # The template is the reference under the predicted map, so that turn and scale already agree.
+        low, high = self.polygon.min(axis=0), self.polygon.max(axis=0)
+        ref_box = (int(max(low[0], 0)), int(max(low[1], 0)), int(min(high[0], width)), int(min(high[1], height)))
+        ref = grey_pyramid(self.frames[self.reference], self.full_scale, int(np.log2(factor)) + 1, ref_box)
+        template = ref.levels[-1]
+        if template.shape[0] >= scene.shape[0] or template.shape[1] >= scene.shape[1]:
+            return None
+        if min(template.shape) < 6 or float(template.std()) < 1e-4:
+            return None
+        scores = cv2.matchTemplate(scene, template, cv2.TM_CCOEFF_NORMED)
+        _, top, _, place = cv2.minMaxLoc(scores)
+        if top < LOST_CORRELATION:
+            return None
+        shift = np.array(place, float) * factor + np.array(pyramid.origin) - np.array(ref.origin)
+        start = np.eye(3)
+        start[:2, 2] = shift
+        full = self._pyramid(k, _clip_box(_box_around(self.polygon + shift, SEARCH_PX), width, height))
+        return registration.align(full, start, self._limit())
+
+    def _judge(self, found: Alignment, predicted: Matrix, history: _History) -> _Step:
+        h = found.frame_from_ref
+        moved = apply_homography(h, self.polygon)
+        if not np.isfinite(moved).all() or not _sound(self.polygon, moved):
+            visible = _share_inside(apply_homography(predicted, self.polygon), self.frames.size)
+            return self._carried(predicted, history, OUTSIDE if visible < OUTSIDE_SHARE else LOST)
+        visible = min(found.visible, 1.0)
+        if visible < OUTSIDE_SHARE:
+            return self._carried(predicted, history, OUTSIDE)
+        error = self._expected_error(found)
+        centre_error = float(np.median(error))
+        if found.correlation < LOST_CORRELATION or not centre_error < LOST_ERROR_PX:
+            return self._carried(predicted, history, LOST)
+        if found.inliers < OCCLUDED_INLIERS and found.correlation < WEAK_CORRELATION:
+            return self._carried(predicted, history, OCCLUDED)
+        weak = found.correlation < WEAK_CORRELATION or centre_error > WEAK_ERROR_PX or visible < WEAK_SHARE
+        if not weak:
+            self.sigmas.append(found.sigma)
+        return _Step(h, WEAK if weak else OK, error)
+
+    def _carried(self, predicted: Matrix, history: _History, status: str) -> _Step:
+        """Not seen on this frame: keep the motion's last known place, and say how unsure that is."""
+        h = predicted
+        if not np.isfinite(h).all() or not _sound(self.polygon, apply_homography(h, self.polygon)):
+            h = history[-1][1]
+        error = 2.0 + LOST_GROWTH_PX * 10 * (_gap(history) + 1)
+        return _Step(h, status, np.full(len(self.vertices), error))
+
+    def _expected_error(self, found: Alignment) -> np.ndarray:
+        """Expected error per vertex: the fit's own noise and how badly a plane describes the place."""
+        jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.vertices)
+        if not np.isfinite(found.covariance).all():
+            return np.full(len(self.vertices), 99.0)
+        spread = np.einsum("vip,pq,viq->v", jacobian, found.covariance, jacobian) * NOISE_CORRELATION
+        x0, y0, x1, y1 = self.registration.box
+        bx = (self.vertices[:, 0] - x0) / max(x1 - x0, 1) * BLOCKS - 0.5
+        by = (self.vertices[:, 1] - y0) / max(y1 - y0, 1) * BLOCKS - 0.5
+        misfit = cv2.remap(
+            found.misfit_px.astype(np.float32),
+            np.clip(bx, 0, BLOCKS - 1).astype(np.float32),
+            np.clip(by, 0, BLOCKS - 1).astype(np.float32),
+            cv2.INTER_LINEAR,
+        ).ravel()
+        return np.sqrt(np.maximum(spread, 0.0) + misfit.astype(np.float64) ** 2)
+
+    def track(self, rows: dict[int, _Step]) -> SurfaceTrack:
+        order = sorted(rows)
+        maps = np.stack([rows[k].frame_from_ref for k in order])
+        return SurfaceTrack(
+            vertices_ref=self.vertices,
+            triangles=self.triangles,
+            positions=np.stack([apply_homography(h, self.vertices) for h in maps]).astype(np.float32),
+            confidence=np.stack([confidence_from_error(rows[k].error_px) for k in order]),
+            status=np.array([rows[k].status for k in order], dtype="<U10"),
+            frames=np.array(order, np.int64),
+            reference_frames=(self.reference,),
+            homographies=maps,
+        )
+
+
+def _predictions(k: int, history: _History) -> list[Matrix]:
+    """Where the region may be: as on the last frame, and going on as it went."""
+    _, last, _ = history[-1]
+    if len(history) < 2:
+        return [last]
+    steady = last @ np.linalg.inv(history[-2][1]) @ last
+    steady = steady / steady[2, 2]
+    seen = [h for _, h, status in history if status in (OK, WEAK)]
+    # While it cannot be seen it is not sped up any further by its own guesses.
+    if history[-1][2] not in (OK, WEAK):
+        return [last, *([seen[-1]] if seen else [])]
+    return [steady, last]
+
+
+def _gap(history: _History) -> int:
+    """How many frames in a row were not seen, up to now."""
+    count = 0
+    for _, _, status in reversed(history):
+        if status in (OK, WEAK):
+            break
+        count += 1
+    return count
+
+
+def _better(a: Alignment, b: Alignment) -> Alignment:
+    return b if b.correlation * min(b.visible * 4, 1) > a.correlation * min(a.visible * 4, 1) else a
+
+
+def _box_around(points: Points, margin: float) -> tuple[int, int, int, int]:
+    finite = points[np.isfinite(points).all(axis=1)]
+    if not len(finite):
+        return 0, 0, 0, 0
+    low, high = finite.min(axis=0) - margin, finite.max(axis=0) + margin
+    low, high = np.clip(low, -1e6, 1e6), np.clip(high, -1e6, 1e6)
+    return int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1
+
+
+def _clip_box(box: tuple[int, int, int, int], width: int, height: int) -> tuple[int, int, int, int]:
+    return max(0, box[0]), max(0, box[1]), min(width, box[2]), min(height, box[3])
+
+
+def _area(polygon: Points) -> float:
+    x, y = polygon.T
+    return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))
+
+
+def _sound(polygon: Points, moved: Points) -> bool:
+    """A real surface does not turn over, nor shrink or grow beyond reason."""
+    ratio = _area(moved) / _area(polygon)
+    return bool(np.isfinite(ratio) and 0.04 < ratio < 25.0)
+
+
+def _share_inside(points: Points, size: tuple[int, int]) -> float:
+    inside = (points >= 0).all(axis=1) & (points[:, 0] < size[0]) & (points[:, 1] < size[1])
+    return float(inside.mean())
