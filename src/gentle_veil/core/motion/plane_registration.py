@@ -8,15 +8,13 @@ References
              Communications in Statistics A6, 1977: the Cauchy weight and its constant 2.385.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 from numba import njit
 
-from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.motion.pyramid import GreyPyramid
-from gentle_veil.core.motion.sampling import sample_cubic_at
 from gentle_veil.core.types import ImageF32, MaskBool, Matrix
 
 CAUCHY = 2.385  # [HW77], 95 % efficiency under Gaussian noise
@@ -27,8 +25,12 @@ BLOCKS = 6  # per side, for the local misfit
 NOISE_CORRELATION = 9.0
 RIDGE = 1e-7  # relative; keeps an unseen motion from blowing up, far below what texture gives
 # Stages from fine to coarse: pyramid level, pixels used, iterations. The finest level is walked twice: few
-# pixels find the place, then two steps with many take the noise down.
-STAGES = ((0, 40000, 2), (0, 7000, 10), (1, 5000, 10), (2, 2500, 10), (3, 1200, 10))
+# pixels find the place, then one step with many takes the noise down.
+STAGES = ((0, 30000, 1), (0, 5000, 10), (1, 4000, 10), (2, 2500, 10), (3, 1200, 10))
+# The pre-blur leaves nothing above a quarter cycle per px on the finest level, so every second pixel of every
+# second row tells all that there is to tell.
+FINE_LATTICE = 2
+MIN_LATTICE_PIXELS = 1500
 NEAR_STAGE = 2  # where a good prediction may start
 
 # Generators of the projective group in normalised coordinates, in the order of the switches.
@@ -76,13 +78,62 @@ class _Stage:
     block: np.ndarray  # (N,) index of the misfit block
 
 
+def _none() -> np.ndarray:
+    return np.zeros(0)
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """Where the alignment stands after a stage."""
+
+    h_norm: Matrix  # frame_from_normal
+    light: np.ndarray
+    seen: np.ndarray = field(default_factory=_none)
+    inside: np.ndarray = field(default_factory=_none)
+    residual: np.ndarray = field(default_factory=_none)
+    sigma: float = 1e-3
+    lhs: Matrix = field(default_factory=_none)
+    weight_sum: float = 0.0
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _keys(t):  # type: ignore[no-untyped-def]
+    half, one = np.float32(0.5), np.float32(1.0)
+    a = ((-half * t + one) * t - half) * t
+    b = (np.float32(1.5) * t - np.float32(2.5)) * t * t + one
+    c = ((np.float32(-1.5) * t + np.float32(2.0)) * t + half) * t
+    d = (half * t - half) * t * t
+    return a, b, c, d
+
+
 @njit(cache=True, nogil=True, fastmath=True)
-def _project(h, xy, scale, ox, oy, xs, ys):  # type: ignore[no-untyped-def]
+def _sample_under(image, h, xy, scale, ox, oy, seen, inside):  # type: ignore[no-untyped-def]
+    """Sample a grey level at the mapped points; inside[i]: the whole 4x4 neighbourhood was in the picture."""
+    height, width = image.shape
+    h00, h01, h02 = h[0, 0] * scale, h[0, 1] * scale, h[0, 2] * scale
+    h10, h11, h12 = h[1, 0] * scale, h[1, 1] * scale, h[1, 2] * scale
+    h20, h21, h22 = h[2, 0], h[2, 1], h[2, 2]
     for i in range(xy.shape[0]):
-        x, y = xy[i, 0], xy[i, 1]
-        w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
-        xs[i] = ((h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w - ox) * scale
-        ys[i] = ((h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w - oy) * scale
+        px, py = xy[i, 0], xy[i, 1]
+        inv = 1.0 / (h20 * px + h21 * py + h22)
+        x = (h00 * px + h01 * py + h02) * inv - ox * scale
+        y = (h10 * px + h11 * py + h12) * inv - oy * scale
+        if not (x >= 1.0 and y >= 1.0 and x < width - 2.0 and y < height - 2.0):
+            inside[i] = False
+            seen[i] = 0.0
+            continue
+        inside[i] = True
+        ix, iy = int(x), int(y)
+        # The Keys weights of `sampling.cubic_weights`, kept in registers.
+        t, t_y = np.float32(x - ix), np.float32(y - iy)
+        a, b, c, d = _keys(t)
+        total = np.float32(0.0)
+        for r, weight in enumerate(_keys(t_y)):
+            row = iy + r - 1
+            total += weight * (
+                a * image[row, ix - 1] + b * image[row, ix] + c * image[row, ix + 1] + d * image[row, ix + 2]
+            )
+        seen[i] = total
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -90,6 +141,23 @@ def _residual(value, u, v, seen, inside, light, out):  # type: ignore[no-untyped
     for i in range(value.size):
         t = value[i]
         out[i] = seen[i] - (light[0] + light[1] * u[i] + light[2] * v[i]) * t - light[3] if inside[i] else 0.0
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _pull(columns, residual, inside, cutoff, out):  # type: ignore[no-untyped-def]
+    """Fill out (D,) with the Cauchy-weighted sum of column times residual; returns the sum of weights."""
+    n, d = columns.shape
+    out[:] = 0.0
+    total = 0.0
+    inv = 1.0 / (cutoff * cutoff)
+    for i in range(n):
+        if inside[i]:
+            r = residual[i]
+            weight = 1.0 / (1.0 + r * r * inv)
+            total += weight
+            for j in range(d):
+                out[j] += weight * r * columns[i, j]
+    return total
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -165,6 +233,10 @@ class PlaneRegistration:
         held = np.zeros((h, w), bool)
         held[: level_mask.shape[0], : level_mask.shape[1]] = level_mask
         held[:2], held[-2:], held[:, :2], held[:, -2:] = False, False, False, False
+        if n == 0 and held.sum() > 4 * MIN_LATTICE_PIXELS:
+            thinned = np.zeros_like(held)
+            thinned[::FINE_LATTICE, ::FINE_LATTICE] = held[::FINE_LATTICE, ::FINE_LATTICE]
+            held = thinned
         # Five-tap derivative [-1 8 0 -8 1]/12, per level px.
         taps = np.array([[1, -8, 0, 8, -1]], np.float32) / 12
         gx = cv2.filter2D(picture, cv2.CV_32F, taps, borderType=cv2.BORDER_REPLICATE)
@@ -220,43 +292,47 @@ class PlaneRegistration:
         """
         h_norm = start @ self.ref_from_normal
         light = np.array([1.0, 0.0, 0.0, 0.0])
-        alignment: Alignment | None = None
         stages = self.stages[: NEAR_STAGE + 1] if near else self.stages
+        fit = _Fit(h_norm, light)
         for stage in reversed(stages):
-            h_norm, light, alignment = self._align_stage(pyramid, stage, h_norm, light, sigma_limit)
-        assert alignment is not None
-        return alignment
+            fit = self._align_stage(pyramid, stage, fit, sigma_limit)
+        return self._summary(self.stages[0], fit)
 
     def _sample(
         self, stage: _Stage, pyramid: GreyPyramid, frame_from_ref: Matrix
     ) -> tuple[ImageF32, MaskBool]:
         count = len(stage.value)
-        xs, ys = np.empty(count), np.empty(count)
         seen, inside = np.empty(count, np.float32), np.empty(count, np.bool_)
         ox, oy = pyramid.origin
-        _project(frame_from_ref, stage.xy, stage.factor, float(ox), float(oy), xs, ys)
-        sample_cubic_at(pyramid.levels[stage.level], xs, ys, seen, inside)
+        picture = pyramid.levels[stage.level]
+        _sample_under(picture, frame_from_ref, stage.xy, stage.factor, float(ox), float(oy), seen, inside)
         return seen, inside
 
     def _align_stage(
-        self, pyramid: GreyPyramid, stage: _Stage, h_norm: Matrix, light: np.ndarray, sigma_limit: float | None
-    ) -> tuple[Matrix, np.ndarray, Alignment]:
+        self, pyramid: GreyPyramid, stage: _Stage, fit: "_Fit", sigma_limit: float | None
+    ) -> "_Fit":
+        h_norm, light = fit.h_norm, fit.light
         p = len(self.generators)
         d = p + LIGHT_COLUMNS
         residual = np.empty(len(stage.value), np.float32)
-        weighted = np.empty((len(stage.value), d + 1), np.float32)
-        lhs, sigma, weight_sum = np.eye(d), 1e-3, 0.0
-        seen, inside = self._sample(stage, pyramid, h_norm @ self.normal_from_ref)
-        light = _fit_light(stage.value, seen, inside, light)
+        lhs, rhs, sigma, weight_sum = np.eye(d), np.zeros(d), 1e-3, 0.0
         enough_px = (0.01 if stage.level == 0 else 0.1) / stage.factor
-        for _ in range(stage.iterations):
+        for iteration in range(stage.iterations):
+            seen, inside = self._sample(stage, pyramid, h_norm @ self.normal_from_ref)
+            if iteration == 0:
+                light = _fit_light(stage.value, seen, inside, light)
             _residual(stage.value, stage.u, stage.v, seen, inside, light, residual)
             sigma = _robust_sigma(residual, inside, sigma_limit)
-            weight_sum = _weigh(stage.columns, residual, inside, CAUCHY * sigma, weighted)
+            if iteration == 0:
+                # The curvature changes little within a stage; where the pull is nil does not depend on it.
+                weighted = np.empty((len(stage.value), d + 1), np.float32)
+                weight_sum = _weigh(stage.columns, residual, inside, CAUCHY * sigma, weighted)
+                sums = (stage.columns.T @ weighted).astype(np.float64)
+                lhs, rhs = sums[:, :d], sums[:, d]
+            else:
+                weight_sum = _pull(stage.columns, residual, inside, CAUCHY * sigma, rhs)
             if weight_sum < 4 * d:
                 break
-            sums = (stage.columns.T @ weighted).astype(np.float64)
-            lhs, rhs = sums[:, :d], sums[:, d]
             q = np.linalg.solve(lhs + np.diag(RIDGE * np.diag(lhs) + 1e-12), rhs)
             light = light + q[p:]
             gain = light[0] if abs(light[0]) > 0.05 else 0.05
@@ -264,56 +340,46 @@ class PlaneRegistration:
             h_norm = h_norm @ np.linalg.inv(step)  # [BM04] eq. 40
             h_norm = h_norm / h_norm[2, 2]
             moved = float(np.abs(q[:p] / gain).max()) * self.scale
-            seen, inside = self._sample(stage, pyramid, h_norm @ self.normal_from_ref)
             if moved < enough_px:
                 break
-        _residual(stage.value, stage.u, stage.v, seen, inside, light, residual)
-        return h_norm, light, self._summary(stage, h_norm, light, seen, inside, residual, sigma, lhs, weight_sum)
+        # What the last step has taken off, to first order; sampling once more would say the same.
+        if weight_sum >= 4 * d:
+            residual -= stage.columns @ q.astype(np.float32)
+            residual[~inside] = 0.0
+        return _Fit(h_norm, light, seen, inside, residual, sigma, lhs, weight_sum)
 
-    def _summary(
-        self,
-        stage: _Stage,
-        h_norm: Matrix,
-        light: np.ndarray,
-        seen: ImageF32,
-        inside: MaskBool,
-        residual: np.ndarray,
-        sigma: float,
-        lhs: Matrix,
-        weight_sum: float,
-    ) -> Alignment:
+    def _summary(self, stage: _Stage, fit: "_Fit") -> Alignment:
         p = len(self.generators)
+        inside, residual, sigma, lhs = fit.inside, fit.residual, fit.sigma, fit.lhs
         count = max(int(inside.sum()), 1)
         sums = np.zeros((BLOCKS * BLOCKS, 6))
-        gain = float(light[0])
+        gain = float(fit.light[0])
         _block_sums(stage.block, stage.gradient, residual, inside, CAUCHY * sigma, gain, sums)
         covariance = np.full((p, p), np.nan)
-        if weight_sum >= 4 * (p + LIGHT_COLUMNS):
+        if fit.weight_sum >= 4 * (p + LIGHT_COLUMNS):
             covariance = np.linalg.inv(lhs + np.diag(RIDGE * np.diag(lhs) + 1e-12))[:p, :p] * sigma**2
             covariance /= max(gain * gain, 1e-4)
-        h = h_norm @ self.normal_from_ref
+        h = fit.h_norm @ self.normal_from_ref
         return Alignment(
             frame_from_ref=h / h[2, 2],
             sigma=sigma,
-            correlation=_correlation(stage.value, seen, inside, residual, sigma),
+            correlation=_correlation(fit.seen, inside, residual),
             visible=count / max(len(stage.value), 1) if inside.any() else 0.0,
-            inliers=float(weight_sum / count),
+            inliers=float(fit.weight_sum / count),
             covariance=covariance,
             misfit_px=_misfit(sums, sigma),
             gain=gain,
-            bias=float(light[3]),
+            bias=float(fit.light[3]),
         )
 
     def parameter_jacobian(self, frame_from_ref: Matrix, points_ref: np.ndarray) -> np.ndarray:
         """How points (N, 2) on the frame move per unit of each motion parameter: (N, 2, P)."""
-        base = apply_homography(frame_from_ref, points_ref)
         h_norm = frame_from_ref @ self.ref_from_normal
-        eps = 1e-5
-        normal = apply_homography(self.normal_from_ref, points_ref)
-        columns = [
-            (apply_homography(h_norm @ (np.eye(3) + eps * g), normal) - base) / eps for g in self.generators
-        ]
-        return np.stack(columns, axis=-1)
+        normal = np.concatenate([points_ref, np.ones((len(points_ref), 1))], axis=1) @ self.normal_from_ref.T
+        here = normal @ h_norm.T
+        change = np.stack([normal @ (h_norm @ g).T for g in self.generators], axis=-1)
+        base = here[:, :2] / here[:, 2:]
+        return (change[:, :2] - base[..., None] * change[:, 2:]) / here[:, 2:, None]
 
 
 def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int) -> MaskBool:
@@ -340,7 +406,7 @@ def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int) -> M
 def _fit_light(value: ImageF32, seen: ImageF32, inside: MaskBool, light: np.ndarray) -> np.ndarray:
     if inside.sum() < 30:
         return light
-    t, s = value[inside][::5], seen[inside][::5]
+    t, s = value[::5][inside[::5]], seen[::5][inside[::5]]
     middle_t, middle_s = _median(t), _median(s)
     gain = float(np.clip(_median(np.abs(s - middle_s)) / (_median(np.abs(t - middle_t)) + 1e-6), 0.4, 2.5))
     return np.array([gain, 0.0, 0.0, middle_s - gain * middle_t])
@@ -351,7 +417,7 @@ def _median(values: np.ndarray) -> float:
 
 
 def _robust_sigma(residual: np.ndarray, inside: MaskBool, limit: float | None) -> float:
-    values = np.abs(residual[inside][::4])
+    values = np.abs(residual[::4][inside[::4]])
     if not values.size:
         return limit or 1e-3
     sigma = MAD_TO_SIGMA * _median(values)
@@ -359,13 +425,11 @@ def _robust_sigma(residual: np.ndarray, inside: MaskBool, limit: float | None) -
     return sigma if limit is None else min(sigma, limit)
 
 
-def _correlation(
-    value: ImageF32, seen: ImageF32, inside: MaskBool, residual: np.ndarray, sigma: float
-) -> float:
-    """Weighted share of the frame's texture that the reference explains, 0 to 1."""
+def _correlation(seen: ImageF32, inside: MaskBool, residual: np.ndarray) -> float:
+    """Robust share of the frame's texture that the reference explains, 0 to 1."""
     if inside.sum() < 30:
         return 0.0
-    r, s = residual[inside][::3], seen[inside][::3]
+    r, s = residual[::3][inside[::3]], seen[::3][inside[::3]]
     spread, typical = _median(np.abs(s - _median(s))), _median(np.abs(r))
     return float(np.sqrt(max(0.0, 1.0 - min(1.0, (typical / max(spread, 1e-6)) ** 2))))
 

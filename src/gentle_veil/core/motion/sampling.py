@@ -23,31 +23,6 @@ def cubic_weights(t, w):  # type: ignore[no-untyped-def]
     w[3] = (0.5 * t - 0.5) * t * t
 
 
-@njit(cache=True, nogil=True, fastmath=True)
-def sample_cubic_at(image, xs, ys, out, inside):  # type: ignore[no-untyped-def]
-    """Sample a grey picture (H, W) at N points; inside[i] says whether the 4x4 neighbourhood existed."""
-    height, width = image.shape
-    wx = np.empty(4, np.float32)
-    wy = np.empty(4, np.float32)
-    for i in range(xs.size):
-        x, y = xs[i], ys[i]
-        if not (x >= 1.0 and y >= 1.0 and x < width - 2.0 and y < height - 2.0):
-            inside[i] = False
-            out[i] = 0.0
-            continue
-        inside[i] = True
-        ix, iy = int(x), int(y)
-        cubic_weights(np.float32(x - ix), wx)
-        cubic_weights(np.float32(y - iy), wy)
-        total = np.float32(0.0)
-        for r in range(4):
-            row = np.float32(0.0)
-            for c in range(4):
-                row += wx[c] * image[iy + r - 1, ix + c - 1]
-            total += wy[r] * row
-        out[i] = total
-
-
 @njit(cache=True, nogil=True)
 def _lanczos_weights(t, w):  # type: ignore[no-untyped-def]
     total = 0.0

@@ -251,7 +251,7 @@ class _Run:
         jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.vertices)
         if not np.isfinite(found.covariance).all():
             return np.full(len(self.vertices), 99.0)
-        spread = np.einsum("vip,pq,viq->v", jacobian, found.covariance, jacobian) * NOISE_CORRELATION
+        spread = ((jacobian @ found.covariance) * jacobian).sum(axis=(1, 2)) * NOISE_CORRELATION
         x0, y0, x1, y1 = self.registration.box
         bx = (self.vertices[:, 0] - x0) / max(x1 - x0, 1) * BLOCKS - 0.5
         by = (self.vertices[:, 1] - y0) / max(y1 - y0, 1) * BLOCKS - 0.5
