@@ -114,6 +114,39 @@ class SurfaceTrack:
             dense_map(self.positions[row].astype(np.float64), self.vertices_ref, self.triangles, x0, y0, base)
         return base
 
+    def to_reference(self, points: Points, row: int) -> Points:
+        """Points (N, 2) given on the frame of ``row``, carried back to the reference frame."""
+        points = np.atleast_2d(np.asarray(points, np.float64))
+        carried = apply_homography(np.linalg.inv(self.frame_from_ref(row)), points)
+        if self.homographies is not None:
+            return carried
+        here = self.positions[row].astype(np.float64)
+        triangle, weights = locate_points(here, self.triangles, points)
+        hit = triangle >= 0
+        corners = self.vertices_ref[self.triangles[triangle[hit]]]
+        carried[hit] = np.einsum("nij,ni->nj", corners, weights[hit])
+        return carried
+
+    def map_along_surface(self, row: int, box: tuple[int, int, int, int], there_from_here: Matrix) -> np.ndarray:
+        """For every pixel of a box of the frame, where on the same frame another piece of the surface lies.
+
+        Convention: there_from_here (3, 3) moves points on the reference, e.g. from a mark to its donor;
+                    returns (h, w, 2) float64, frame px
+        """
+        x0, y0, x1, y1 = box
+        forward = self.frame_from_ref(row)
+        base = homography_map(forward @ there_from_here @ np.linalg.inv(forward), x0, y0, x1 - x0, y1 - y0)
+        if self.homographies is None:
+            moved = self.carry(apply_homography(there_from_here, self.vertices_ref), row)
+            dense_map(self.positions[row].astype(np.float64), moved, self.triangles, x0, y0, base)
+        return base
+
+    def scale_at(self, point_ref: Points, row: int) -> float:
+        """How many frame px one reference px covers around a point, as the root of the area ratio."""
+        step = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]) + np.asarray(point_ref, np.float64)
+        o, a, b = self.carry(step, row)
+        return float(np.sqrt(abs(np.linalg.det(np.stack([a - o, b - o])))))
+
     def mean_error(self, row: int) -> float:
         """Mean expected error of a row in px."""
         return float(error_from_confidence(np.maximum(self.confidence[row], 1e-3)).mean())

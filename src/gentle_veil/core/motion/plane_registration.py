@@ -21,8 +21,14 @@ CAUCHY = 2.385  # [HW77], 95 % efficiency under Gaussian noise
 MAD_TO_SIGMA = 1.4826
 LIGHT_COLUMNS = 4  # gain, its slope in x and in y, bias
 BLOCKS = 6  # per side, for the local misfit
-# The pre-blur makes neighbouring residuals alike: the number of independent ones is this much smaller.
-NOISE_CORRELATION = 9.0
+# The pre-blur makes neighbouring residuals alike: the number of independent ones is this much smaller, on the
+# finest level (whose lattice takes one pixel in four) and on the coarser ones.
+NOISE_CORRELATION_FINE, NOISE_CORRELATION_COARSE = 2.5, 2.0
+# How far a frame may plausibly differ from its prediction (standard deviations at the region's edge, in half
+# sizes; position in px). Strong texture does not feel it; weak texture is kept from shrinking or tipping over.
+PLAUSIBLE = {"scale": 0.02, "rotation": 0.03, "shear": 0.015, "perspective": 0.006}
+PLAUSIBLE_SHIFT_PX = 6.0
+TOLERANCE_PX = 0.5  # a misplacement, in px of a level, that no pixel is weighed down for
 RIDGE = 1e-7  # relative; keeps an unseen motion from blowing up, far below what texture gives
 # Stages from fine to coarse: pyramid level, pixels used, iterations. The finest level is walked twice: few
 # pixels find the place, then one step with many takes the noise down.
@@ -75,7 +81,9 @@ class _Stage:
     value: np.ndarray  # (N,) float32
     columns: np.ndarray  # (N, P + LIGHT_COLUMNS) float32: value change per motion parameter, then the light's
     gradient: np.ndarray  # (N, 2) per reference px
+    steepness: np.ndarray  # (N,) float32, squared gradient
     block: np.ndarray  # (N,) index of the misfit block
+    noise_correlation: float
 
 
 def _none() -> np.ndarray:
@@ -88,6 +96,7 @@ class _Fit:
 
     h_norm: Matrix  # frame_from_normal
     light: np.ndarray
+    moved: np.ndarray  # (P,) motion parameters since the start
     seen: np.ndarray = field(default_factory=_none)
     inside: np.ndarray = field(default_factory=_none)
     residual: np.ndarray = field(default_factory=_none)
@@ -144,16 +153,15 @@ def _residual(value, u, v, seen, inside, light, out):  # type: ignore[no-untyped
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _pull(columns, residual, inside, cutoff, out):  # type: ignore[no-untyped-def]
+def _pull(columns, residual, inside, steepness, cutoff, slack, out):  # type: ignore[no-untyped-def]
     """Fill out (D,) with the Cauchy-weighted sum of column times residual; returns the sum of weights."""
     n, d = columns.shape
     out[:] = 0.0
     total = 0.0
-    inv = 1.0 / (cutoff * cutoff)
     for i in range(n):
         if inside[i]:
             r = residual[i]
-            weight = 1.0 / (1.0 + r * r * inv)
+            weight = 1.0 / (1.0 + r * r / (cutoff * cutoff * (1.0 + slack * steepness[i])))
             total += weight
             for j in range(d):
                 out[j] += weight * r * columns[i, j]
@@ -161,14 +169,18 @@ def _pull(columns, residual, inside, cutoff, out):  # type: ignore[no-untyped-de
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _weigh(columns, residual, inside, cutoff, weighted):  # type: ignore[no-untyped-def]
-    """Fill weighted (N, D + 1) with the Cauchy-weighted columns and residual; returns the sum of weights."""
+def _weigh(columns, residual, inside, steepness, cutoff, slack, weighted):  # type: ignore[no-untyped-def]
+    """Fill weighted (N, D + 1) with the Cauchy-weighted columns and residual; returns the sum of weights.
+
+    ``slack`` times ``steepness`` widens the cutoff where the picture is steep: there a small step to go makes a
+    large residual, which must not be taken for something foreign.
+    """
     n, d = columns.shape
     total = 0.0
-    inv = 1.0 / (cutoff * cutoff)
     for i in range(n):
         r = residual[i]
-        weight = np.float32(1.0 / (1.0 + r * r * inv)) if inside[i] else np.float32(0.0)
+        wide = cutoff * cutoff * (1.0 + slack * steepness[i])
+        weight = np.float32(1.0 / (1.0 + r * r / wide)) if inside[i] else np.float32(0.0)
         total += weight
         for j in range(d):
             weighted[i, j] = weight * columns[i, j]
@@ -211,6 +223,8 @@ class PlaneRegistration:
         self.scale = max(float(np.ptp(xs)), float(np.ptp(ys)), 8.0) / 2
         self.box = (float(xs.min()), float(ys.min()), float(xs.max()), float(ys.max()))
         self.generators = [g.astype(np.float64) for name, gs in GENERATORS.items() if motions[name] for g in gs]
+        names = [name for name, gs in GENERATORS.items() if motions[name] for _ in gs]
+        self.plausible = np.array([PLAUSIBLE.get(n, PLAUSIBLE_SHIFT_PX / self.scale) for n in names])
         self.normal_from_ref = np.array(
             [
                 [1 / self.scale, 0, -self.centre[0] / self.scale],
@@ -268,7 +282,9 @@ class PlaneRegistration:
             np.ascontiguousarray(picture[ys, xs]),
             np.ascontiguousarray(np.stack(columns, axis=1), np.float32),
             g,
+            (g**2).sum(axis=1).astype(np.float32),
             by * BLOCKS + bx,
+            NOISE_CORRELATION_FINE if n == 0 else NOISE_CORRELATION_COARSE,
         )
 
     def cost(self, pyramid: GreyPyramid, frame_from_ref: Matrix, sigma: float) -> float:
@@ -283,19 +299,25 @@ class PlaneRegistration:
         return float(np.minimum((r / (3 * sigma)) ** 2, 1.0).mean())
 
     def align(
-        self, pyramid: GreyPyramid, start: Matrix, sigma_limit: float | None = None, *, near: bool = False
+        self,
+        pyramid: GreyPyramid,
+        start: Matrix,
+        sigma_limit: float | None = None,
+        *,
+        near: bool = False,
+        doubt: float = 1.0,
     ) -> Alignment:
         """Refine ``start`` (frame_from_ref) on a frame's pyramid, coarse to fine.
 
         ``sigma_limit`` bounds the robust scale, so that something passing in front cannot widen it;
-        ``near`` leaves out the coarsest stages.
+        ``near`` leaves out the coarsest stages; ``doubt`` widens what is plausible around the start.
         """
         h_norm = start @ self.ref_from_normal
         light = np.array([1.0, 0.0, 0.0, 0.0])
         stages = self.stages[: NEAR_STAGE + 1] if near else self.stages
-        fit = _Fit(h_norm, light)
+        fit = _Fit(h_norm, light, np.zeros(len(self.generators)))
         for stage in reversed(stages):
-            fit = self._align_stage(pyramid, stage, fit, sigma_limit)
+            fit = self._align_stage(pyramid, stage, fit, sigma_limit, doubt)
         return self._summary(self.stages[0], fit)
 
     def _sample(
@@ -309,13 +331,14 @@ class PlaneRegistration:
         return seen, inside
 
     def _align_stage(
-        self, pyramid: GreyPyramid, stage: _Stage, fit: "_Fit", sigma_limit: float | None
+        self, pyramid: GreyPyramid, stage: _Stage, fit: "_Fit", sigma_limit: float | None, doubt: float
     ) -> "_Fit":
-        h_norm, light = fit.h_norm, fit.light
+        h_norm, light, moved_from_start = fit.h_norm, fit.light, fit.moved
         p = len(self.generators)
         d = p + LIGHT_COLUMNS
         residual = np.empty(len(stage.value), np.float32)
-        lhs, rhs, sigma, weight_sum = np.eye(d), np.zeros(d), 1e-3, 0.0
+        lhs, rhs, solid, sigma, weight_sum = np.eye(d), np.zeros(d), np.eye(d), 1e-3, 0.0
+        tolerance = TOLERANCE_PX * (1 << stage.level) * (1.0 if stage.iterations > 1 else 0.4)
         enough_px = (0.01 if stage.level == 0 else 0.1) / stage.factor
         for iteration in range(stage.iterations):
             seen, inside = self._sample(stage, pyramid, h_norm @ self.normal_from_ref)
@@ -323,19 +346,30 @@ class PlaneRegistration:
                 light = _fit_light(stage.value, seen, inside, light)
             _residual(stage.value, stage.u, stage.v, seen, inside, light, residual)
             sigma = _robust_sigma(residual, inside, sigma_limit)
+            slack = float(tolerance * light[0] / sigma) ** 2
             if iteration == 0:
                 # The curvature changes little within a stage; where the pull is nil does not depend on it.
                 weighted = np.empty((len(stage.value), d + 1), np.float32)
-                weight_sum = _weigh(stage.columns, residual, inside, CAUCHY * sigma, weighted)
+                weight_sum = _weigh(
+                    stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, weighted
+                )
                 sums = (stage.columns.T @ weighted).astype(np.float64)
                 lhs, rhs = sums[:, :d], sums[:, d]
             else:
-                weight_sum = _pull(stage.columns, residual, inside, CAUCHY * sigma, rhs)
+                weight_sum = _pull(
+                    stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, rhs
+                )
             if weight_sum < 4 * d:
                 break
-            q = np.linalg.solve(lhs + np.diag(RIDGE * np.diag(lhs) + 1e-12), rhs)
-            light = light + q[p:]
             gain = light[0] if abs(light[0]) > 0.05 else 0.05
+            pull = np.zeros(d)
+            pull[:p] = stage.noise_correlation * (sigma / (gain * doubt * self.plausible)) ** 2
+            solid = lhs + np.diag(RIDGE * np.diag(lhs) + 1e-12 + pull)
+            target = rhs.copy()
+            target[:p] += pull[:p] * gain * moved_from_start
+            q = np.linalg.solve(solid, target)
+            light = light + q[p:]
+            moved_from_start = moved_from_start - q[:p] / gain
             step = np.eye(3) + sum((q[i] / gain * g for i, g in enumerate(self.generators)), np.zeros((3, 3)))
             h_norm = h_norm @ np.linalg.inv(step)  # [BM04] eq. 40
             h_norm = h_norm / h_norm[2, 2]
@@ -346,7 +380,7 @@ class PlaneRegistration:
         if weight_sum >= 4 * d:
             residual -= stage.columns @ q.astype(np.float32)
             residual[~inside] = 0.0
-        return _Fit(h_norm, light, seen, inside, residual, sigma, lhs, weight_sum)
+        return _Fit(h_norm, light, moved_from_start, seen, inside, residual, sigma, solid, weight_sum)
 
     def _summary(self, stage: _Stage, fit: "_Fit") -> Alignment:
         p = len(self.generators)
@@ -357,7 +391,7 @@ class PlaneRegistration:
         _block_sums(stage.block, stage.gradient, residual, inside, CAUCHY * sigma, gain, sums)
         covariance = np.full((p, p), np.nan)
         if fit.weight_sum >= 4 * (p + LIGHT_COLUMNS):
-            covariance = np.linalg.inv(lhs + np.diag(RIDGE * np.diag(lhs) + 1e-12))[:p, :p] * sigma**2
+            covariance = np.linalg.inv(lhs)[:p, :p] * sigma**2 * stage.noise_correlation
             covariance /= max(gain * gain, 1e-4)
         h = fit.h_norm @ self.normal_from_ref
         return Alignment(
@@ -442,7 +476,7 @@ def _misfit(sums: np.ndarray, sigma: float) -> np.ndarray:
     det = (gxx + reg) * (gyy + reg) - gxy**2
     dx = ((gyy + reg) * bx - gxy * by) / det
     dy = ((gxx + reg) * by - gxy * bx) / det
-    noise = NOISE_CORRELATION * sigma**2 * (gxx + gyy + 2 * reg) / det
+    noise = NOISE_CORRELATION_FINE * sigma**2 * (gxx + gyy + 2 * reg) / det
     excess = np.sqrt(np.maximum(dx**2 + dy**2 - 2 * noise, 0.0))
     excess[count < 12] = 0.0
     return excess.reshape(BLOCKS, BLOCKS)

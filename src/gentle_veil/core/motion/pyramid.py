@@ -11,12 +11,14 @@ import numpy as np
 
 from gentle_veil.core.types import ImageF32, RawImage
 
-PRE_BLUR_SIGMA = 1.5  # px; MOTION study: below it, sampling error; above it, lost detail
+PRE_BLUR_SIGMA = 1.5  # px; below it, sampling error; above it, lost detail
+SHADING_SIGMA = 12.0  # px; what is smoother than this is light, not texture
+DARKEST = 0.02  # keeps local contrast finite in black
 
 
 @dataclass(frozen=True)
 class GreyPyramid:
-    """``levels[n]`` (h, w) float32 in [0, 1] encoded; level px = (frame px - origin) / 2**n."""
+    """``levels[n]`` (h, w) float32 local contrast; level px = (frame px - origin) / 2**n."""
 
     levels: tuple[ImageF32, ...]
     origin: tuple[int, int]
@@ -35,6 +37,8 @@ def grey_pyramid(
     """Pyramid of a crop (x0, y0, x1, y1) of a frame, or of all of it.
 
     The crop is widened to whole multiples of the coarsest pixel so that every crop of a frame halves alike.
+    Levels hold local contrast, ``I / G*I - 1`` with a Gaussian G of SHADING_SIGMA: light that changes smoothly
+    over the surface, as shading does on a turning head, falls out before anything is compared.
     """
     height, width = img_raw.shape[:2]
     step = 1 << (levels - 1)
@@ -43,7 +47,16 @@ def grey_pyramid(
     y0 = max(0, y0 // step * step)
     x1, y1 = min(width, max(x1, x0 + 16)), min(height, max(y1, y0 + 16))
     first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), (0, 0), PRE_BLUR_SIGMA)
-    pictures = [first]
+    pictures = [_local_contrast(first)]
     for _ in range(levels - 1):
         pictures.append(cv2.pyrDown(pictures[-1]))
     return GreyPyramid(tuple(pictures), (x0, y0))
+
+
+def _local_contrast(picture: ImageF32) -> ImageF32:
+    # The mean is so smooth that a quarter-size one, brought back, is the same to 1e-4.
+    height, width = picture.shape
+    small = cv2.resize(picture, (max(width // 4, 2), max(height // 4, 2)), interpolation=cv2.INTER_AREA)
+    mean = cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / 4)
+    mean = cv2.resize(mean, (width, height), interpolation=cv2.INTER_LINEAR)
+    return picture / np.maximum(mean, DARKEST) - 1.0

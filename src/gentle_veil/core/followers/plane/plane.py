@@ -28,16 +28,13 @@ from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import polygon_mask
-from gentle_veil.core.motion.plane_registration import (
-    BLOCKS,
-    NOISE_CORRELATION,
-    Alignment,
-    PlaneRegistration,
-)
-from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
+from gentle_veil.core.motion.plane_registration import BLOCKS, Alignment, PlaneRegistration
+from gentle_veil.core.motion.pyramid import GreyPyramid, grey, grey_pyramid
 from gentle_veil.core.types import Matrix, Points
 
 SEARCH_PX = 40  # how far beyond the predicted place a frame is looked at
+NEAR_PX = 12.0
+CHAIN_MARGIN = 24  # px around the region for frame-to-frame motion
 MIN_PIXELS = 80
 LOST_CORRELATION = 0.45
 WEAK_CORRELATION = 0.75
@@ -162,16 +159,54 @@ class _Run:
         sigma = float(np.median(self.sigmas[-15:])) if self.sigmas else 0.01
         costs = [self.registration.cost(pyramid, h, max(sigma, 0.005)) for h in hypotheses]
         start = hypotheses[int(np.argmin(costs))]
-        best = self.registration.align(pyramid, start, self._limit(), near=min(costs) < NEAR_COST)
+        doubt = 1.0 + _gap(history)
+        best = self.registration.align(pyramid, start, self._limit(), near=min(costs) < NEAR_COST, doubt=doubt)
+        guess = hypotheses[0]
         if not self._good(best):
-            for start in [h for i, h in enumerate(hypotheses) if i != int(np.argmin(costs))]:
-                other = self.registration.align(pyramid, start, self._limit())
-                best = _better(best, other)
+            chained = self._chained(k, history)
+            guess = guess if chained is None else chained
+            others = [h for i, h in enumerate(hypotheses) if i != int(np.argmin(costs))]
+            for start in [*others, *([] if chained is None else [chained])]:
+                best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
         if not self._good(best):
-            found = self._search(k, hypotheses[0], 2.0 + 2.0 * _gap(history))
-            if found is not None:
+            found = self._search(k, guess, 2.0 + 2.0 * _gap(history))
+            if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
-        return self._judge(best, hypotheses[0], history)
+        return self._judge(best, guess, history)
+
+    def _chained(self, k: int, history: _History) -> Matrix | None:
+        """Where the motion of the picture from the frame before takes the region: it drifts, but is never far."""
+        before, last, _ = history[-1]
+        width, height = self.frames.size
+        there = apply_homography(last, self.polygon)
+        box = _clip_box(_box_around(there, CHAIN_MARGIN), width, height)
+        if box[2] - box[0] < 24 or box[3] - box[1] < 24:
+            return None
+        a, b = (self._eight_bit(j, box) for j in (before, k))
+        flow_before_to_now = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).calc(a, b, None)
+        mask = polygon_mask(there, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
+        ys, xs = np.nonzero(mask)
+        if len(xs) < MIN_PIXELS:
+            return None
+        pick = slice(None, None, max(1, len(xs) // 2000))
+        start = np.stack([xs[pick] + box[0], ys[pick] + box[1]], axis=1).astype(np.float64)
+        end = start + flow_before_to_now[ys[pick], xs[pick]]
+        similarity, _ = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=1.0)
+        if similarity is None:
+            return None
+        return np.vstack([similarity, [0, 0, 1]]) @ last
+
+    def _eight_bit(self, k: int, box: tuple[int, int, int, int]) -> np.ndarray:
+        x0, y0, x1, y1 = box
+        picture = grey(self.frames[k][y0:y1, x0:x1], self.full_scale)
+        low, high = np.percentile(picture[::3, ::3], (1, 99))
+        return np.clip((picture - low) / max(high - low, 1e-4) * 255, 0, 255).astype(np.uint8)
+
+    def _near(self, found: Alignment, guess: Matrix, gap: int) -> bool:
+        """Whether what was found lies where the region can have got to since it was last seen."""
+        centre = self.registration.centre[None]
+        step = apply_homography(found.frame_from_ref, centre) - apply_homography(guess, centre)
+        return bool(np.linalg.norm(step) <= (0.6 * self.registration.scale + NEAR_PX) * (1 + gap))
 
     def _limit(self) -> float | None:
         return SIGMA_GROWTH * float(np.median(self.sigmas[-15:])) if len(self.sigmas) >= 3 else None
@@ -251,7 +286,7 @@ class _Run:
         jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.vertices)
         if not np.isfinite(found.covariance).all():
             return np.full(len(self.vertices), 99.0)
-        spread = ((jacobian @ found.covariance) * jacobian).sum(axis=(1, 2)) * NOISE_CORRELATION
+        spread = ((jacobian @ found.covariance) * jacobian).sum(axis=(1, 2))
         x0, y0, x1, y1 = self.registration.box
         bx = (self.vertices[:, 0] - x0) / max(x1 - x0, 1) * BLOCKS - 0.5
         by = (self.vertices[:, 1] - y0) / max(y1 - y0, 1) * BLOCKS - 0.5
@@ -283,13 +318,12 @@ def _predictions(k: int, history: _History) -> list[Matrix]:
     _, last, _ = history[-1]
     if len(history) < 2:
         return [last]
-    steady = last @ np.linalg.inv(history[-2][1]) @ last
-    steady = steady / steady[2, 2]
     seen = [h for _, h, status in history if status in (OK, WEAK)]
     # While it cannot be seen it is not sped up any further by its own guesses.
-    if history[-1][2] not in (OK, WEAK):
+    if history[-1][2] not in (OK, WEAK) or history[-2][2] not in (OK, WEAK):
         return [last, *([seen[-1]] if seen else [])]
-    return [steady, last]
+    steady = last @ np.linalg.inv(history[-2][1]) @ last
+    return [steady / steady[2, 2], last]
 
 
 def _gap(history: _History) -> int:

@@ -1,0 +1,32 @@
+"""From outlines to mattes."""
+
+import numpy as np
+
+from gentle_veil.core.geometry.outline import signed_distance
+from gentle_veil.core.types import ImageF32, MatteF32, Points
+
+Box = tuple[int, int, int, int]
+
+
+def feathered(distance: ImageF32, feather: float, grow: float = 0.0) -> MatteF32:
+    """A matte from signed distance (negative inside): 1 within the outline, falling to 0 over ``feather`` px outside.
+
+    ``grow`` moves the edge outwards (or inwards, negative) first. The fall is a raised cosine, so it has no
+    visible corner at either end; a feather below one pixel still gives an anti-aliased edge.
+    """
+    width = max(feather, 1.0)
+    start = 0.0 if feather >= 1.0 else -0.5
+    t = np.clip((distance - grow - start) / width, 0.0, 1.0)
+    return (0.5 + 0.5 * np.cos(np.pi * t)).astype(np.float32)
+
+
+def outline_distance(polygon: Points, box: Box) -> ImageF32:
+    """Signed distance in px to a polygon in frame px, over a box of the frame."""
+    x0, y0, x1, y1 = box
+    return signed_distance(polygon, x1 - x0, y1 - y0, (x0, y0))
+
+
+def clip_box(box: Box, width: int, height: int) -> Box | None:
+    """The part of a box inside the picture, or None."""
+    x0, y0, x1, y1 = max(box[0], 0), max(box[1], 0), min(box[2], width), min(box[3], height)
+    return (x0, y0, x1, y1) if x1 > x0 and y1 > y0 else None

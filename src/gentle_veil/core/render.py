@@ -1,0 +1,86 @@
+"""Lay the veils of a recipe on one frame. A pure function of its arguments."""
+
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
+
+import numpy as np
+
+from gentle_veil.core.composite.canvas import Canvas
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.keyed import Keyed
+from gentle_veil.core.contracts.veil import Patch, Placement, Site, VeilKind
+from gentle_veil.core.types import MatteF32, RawImage
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One veil, ready to be laid: its kind, place, values over frames (k from 0) and what was prepared."""
+
+    name: str
+    kind: VeilKind
+    placement: Placement
+    params: Any
+    keyed: dict[str, Keyed] = field(default_factory=dict)
+    prepared: dict[str, Any] = field(default_factory=dict)
+    opacity: Keyed = field(default_factory=lambda: Keyed(((0, 1.0),)))
+    feather: Keyed = field(default_factory=lambda: Keyed(((0, 2.0),)))
+    grow: Keyed = field(default_factory=lambda: Keyed(((0, 0.0),)))
+    first: int | None = None
+    last: int | None = None
+
+    def on(self, k: int) -> bool:
+        """Whether the veil is laid on frame ``k``: within its range, on a surface that is known there."""
+        if (self.first is not None and k < self.first) or (self.last is not None and k > self.last):
+            return False
+        return self.placement.track.seen(k) and self.opacity.at(k) > 0
+
+    def params_at(self, k: int) -> Any:
+        known = {f.name for f in fields(self.params)}
+        return replace(self.params, **{n: v.at(k) for n, v in self.keyed.items() if n in known})
+
+
+@dataclass(frozen=True)
+class LaidPatch:
+    """What one veil did to a frame: the patch and the matte it was mixed by, opacity included."""
+
+    name: str
+    patch: Patch
+    matte: MatteF32
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """``img_raw`` (H, W, 3) code values; ``laid`` one entry per veil that touched the frame, in order."""
+
+    img_raw: RawImage
+    laid: tuple[LaidPatch, ...]
+
+    def matte(self, name: str) -> MatteF32:
+        """A veil's matte over the whole frame, (H, W) in [0, 1]; zero where it did nothing."""
+        full = np.zeros(self.img_raw.shape[:2], np.float32)
+        for entry in self.laid:
+            if entry.name == name:
+                x0, y0, x1, y1 = entry.patch.box
+                full[y0:y1, x0:x1] = np.maximum(full[y0:y1, x0:x1], entry.matte)
+        return full
+
+
+def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rendered:
+    """Frame ``k`` with all veils laid on it in order.
+
+    Guarantees: pixels outside every matte are the source's code values; no layers give the source itself
+    """
+    canvas = Canvas(frames[k], frames.encoding)
+    laid = []
+    for layer in layers:
+        row = layer.placement.track.row(k)
+        if row is None or not layer.on(k):
+            continue
+        site = Site(canvas, layer.placement, row, k, layer.feather.at(k), layer.grow.at(k))
+        patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
+        if patch is None:
+            continue
+        matte = patch.matte * np.float32(min(max(layer.opacity.at(k), 0.0), 1.0))
+        canvas.lay(patch.box, patch.img_lin, matte)
+        laid.append(LaidPatch(layer.name, patch, matte))
+    return Rendered(canvas.code_values(), tuple(laid))

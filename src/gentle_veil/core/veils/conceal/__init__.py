@@ -1,0 +1,5 @@
+"""The veil that takes a mark away."""
+
+from gentle_veil.core.veils.conceal.conceal import Conceal
+
+VEIL = Conceal()

@@ -1,0 +1,65 @@
+"""What can be set on a conceal veil."""
+
+from dataclasses import dataclass
+
+from gentle_veil.core.contracts.params import number, switch, vector
+
+
+@dataclass(frozen=True)
+class ConcealParams:
+    donor: tuple[float, float] | None = vector(
+        None,
+        label="Donor",
+        help="Where clean skin is taken, as a step from the mark on the reference frame. Empty: found automatically.",
+        group="Skin",
+    )
+    donor_scale: float = number(
+        1.0,
+        label="Donor size",
+        help="Enlarges or shrinks the skin that is taken.",
+        group="Skin",
+        low=0.5,
+        high=2.0,
+        step=0.01,
+        unit="x",
+    )
+    donor_turn: float = number(
+        0.0,
+        label="Donor turn",
+        help="Turns the skin that is taken.",
+        group="Skin",
+        low=-180.0,
+        high=180.0,
+        step=1.0,
+        unit="deg",
+    )
+    hold: bool = switch(
+        True,
+        label="Hold on to the mark",
+        help="Finds the mark itself near where the drape says it is, so that a slip of a few pixels does not bare it.",
+        group="Skin",
+    )
+    light: float = number(
+        1.0,
+        label="Light match",
+        help="How far the patch follows the light and colour around it, frame by frame. 0 leaves the skin as taken.",
+        group="Belonging",
+        low=0.0,
+        high=1.0,
+        step=0.01,
+    )
+    tone: float = number(
+        1.0,
+        label="Tone from around",
+        help="1 takes only texture from the donor and the tone from around the mark; 0 keeps the donor's blotches.",
+        group="Belonging",
+        low=0.0,
+        high=1.0,
+        step=0.01,
+    )
+    light_bends: bool = switch(
+        True,
+        label="Light may bend",
+        help="Lets the matched light curve over the patch. Switch off for very small marks near an edge of shadow.",
+        group="Belonging",
+    )

@@ -1,0 +1,134 @@
+"""Find all faults of a recipe at once, each with its path and what to do."""
+
+import math
+from collections.abc import Iterator
+from typing import Any
+
+from pydantic import ValidationError
+
+from gentle_veil.core.contracts.params import ParamSpec, specs_of
+from gentle_veil.core.errors import RecipeError
+from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.veils import VEILS
+from gentle_veil.domain.recipe import Keys, Recipe, Value
+
+Fault = dict[str, str]
+VEIL_LIMITS = {"feather": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
+
+
+def read_recipe(document: Any) -> Recipe:
+    """A recipe from JSON data.
+
+    Raises: RecipeError, whose detail["faults"] lists every fault as ``{"path", "message"}``
+    """
+    if not isinstance(document, dict):
+        raise RecipeError("A recipe is a JSON object with drapes and veils.", faults=[])
+    try:
+        recipe = Recipe.model_validate(document)
+    except ValidationError as fault:
+        faults = [{"path": _path(e["loc"]), "message": _plain(e)} for e in fault.errors(include_url=False)]
+        raise _error(faults) from None
+    faults = list(recipe_faults(recipe))
+    if faults:
+        raise _error(faults)
+    return recipe
+
+
+def _error(faults: list[Fault]) -> RecipeError:
+    first = f"{faults[0]['path'] or 'recipe'}: {faults[0]['message']}"
+    more = "" if len(faults) == 1 else f" (and {len(faults) - 1} more)"
+    return RecipeError(f"The recipe has {len(faults)} fault{'s' * (len(faults) > 1)}. {first}{more}", faults=faults)
+
+
+def _path(parts: tuple[int | str, ...]) -> str:
+    # Pydantic names the branch of a union; a person wants the place in the document.
+    shown = [p for p in parts if p not in ("float", "Keys", "tuple[float, float]", "[key]")]
+    return "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in shown).lstrip(".")
+
+
+def _plain(error: Any) -> str:
+    kind = error["type"]
+    if kind == "missing":
+        return "is missing; it is needed"
+    if kind == "extra_forbidden":
+        return "is not known; check its spelling"
+    message = str(error["msg"])
+    return message.removeprefix("Value error, ")[:200]
+
+
+def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
+    """Faults that the shape of the document does not show."""
+    yield from _doubled("drapes", [d.name for d in recipe.drapes])
+    yield from _doubled("veils", [v.name for v in recipe.veils])
+    for i, drape in enumerate(recipe.drapes):
+        path = f"drapes[{i}]"
+        if drape.reference_outline() is None:
+            yield _fault(
+                f"{path}.outline", f"has no outline for reference frame {drape.reference}; draw or add one there"
+            )
+        follower = FOLLOWERS.get(drape.follower.kind)
+        if follower is None:
+            yield _fault(f"{path}.follower.kind", f"'{drape.follower.kind}' is none of {', '.join(FOLLOWERS)}")
+        else:
+            yield from _param_faults(f"{path}.follower.options", drape.follower.options, follower.Options)
+    names = {d.name for d in recipe.drapes}
+    for i, veil in enumerate(recipe.veils):
+        path = f"veils[{i}]"
+        if veil.drape not in names:
+            yield _fault(f"{path}.drape", f"'{veil.drape}' is not a drape of this recipe; name one of its drapes")
+        kind = VEILS.get(veil.kind)
+        if kind is None:
+            yield _fault(f"{path}.kind", f"'{veil.kind}' is none of {', '.join(VEILS)}")
+        else:
+            yield from _param_faults(f"{path}.params", veil.params, kind.Params)
+        if veil.range is not None and veil.range[0] > veil.range[1]:
+            yield _fault(f"{path}.range", f"begins at {veil.range[0]}, after it ends at {veil.range[1]}; swap them")
+        for name, (low, high) in VEIL_LIMITS.items():
+            yield from _value_faults(f"{path}.{name}", getattr(veil, name), low, high)
+
+
+def _doubled(where: str, names: list[str]) -> Iterator[Fault]:
+    for i, name in enumerate(names):
+        if name in names[:i]:
+            yield _fault(f"{where}[{i}].name", f"'{name}' is used twice; give each its own name")
+
+
+def _value_faults(path: str, value: Value, low: float | None, high: float | None) -> Iterator[Fault]:
+    numbers = list(value.keys.values()) if isinstance(value, Keys) else [value]
+    for number in numbers:
+        if not math.isfinite(number) or (low is not None and number < low) or (high is not None and number > high):
+            yield _fault(path, f"is {number}; it may be {low:g} to {high:g}")
+
+
+def _param_faults(path: str, given: dict[str, Any], params_type: type) -> Iterator[Fault]:
+    specs = specs_of(params_type)
+    for name, value in given.items():
+        if name not in specs:
+            yield _fault(f"{path}.{name}", f"is not known; it may be {', '.join(specs)}")
+            continue
+        yield from _one_param(f"{path}.{name}", value, specs[name][0])
+
+
+def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
+    if spec.type == "number":
+        if spec.keyable and isinstance(value, dict):
+            try:
+                yield from _value_faults(path, Keys.model_validate(value), spec.low, spec.high)
+            except ValidationError:
+                yield _fault(path, 'must be a number or {"keys": {"frame": number}, "ease": "linear"}')
+        elif isinstance(value, bool) or not isinstance(value, int | float):
+            yield _fault(path, "must be a number")
+        else:
+            yield from _value_faults(path, float(value), spec.low, spec.high)
+    elif spec.type == "switch" and not isinstance(value, bool):
+        yield _fault(path, "must be true or false")
+    elif spec.type == "choice" and value not in spec.choices:
+        yield _fault(path, f"must be one of {', '.join(spec.choices)}")
+    elif spec.type == "vector" and value is not None:
+        good = isinstance(value, list | tuple) and len(value) == 2
+        if not good or not all(isinstance(v, int | float) and math.isfinite(v) for v in value):
+            yield _fault(path, "must be two numbers, x and y, or null")
+
+
+def _fault(path: str, message: str) -> Fault:
+    return {"path": path, "message": message}

@@ -1,0 +1,46 @@
+"""Content keys: a product is known by the hash of exactly what it depends on."""
+
+import hashlib
+import json
+from typing import Any
+
+from gentle_veil.domain.recipe import Drape, Veil
+
+FOLLOW_CODE = "3"  # raised when a follower gives other numbers than before
+RENDER_CODE = "3"  # raised when a veil kind or the renderer does
+
+
+def content_key(*parts: Any) -> str:
+    """32 hex digits of the canonical JSON of ``parts``."""
+    text = json.dumps(parts, sort_keys=True, separators=(",", ":"), default=str)
+    return hashlib.sha256(text.encode()).hexdigest()[:32]
+
+
+def track_key(media_key: str, drape: Drape) -> str:
+    """What a drape's track depends on: the media, the outline on the reference, the follower and its options."""
+    outline = drape.reference_outline()
+    return content_key(
+        "track",
+        FOLLOW_CODE,
+        media_key,
+        drape.reference_frames,
+        None if outline is None else outline.model_dump(mode="json"),
+        drape.follower.model_dump(mode="json"),
+    )
+
+
+def prepared_key(track_content: str, drape: Drape, veil: Veil, marks: list[Veil]) -> str:
+    """What a veil's preparation depends on; its strength, feather and range are not among it."""
+    return content_key(
+        "prepared",
+        RENDER_CODE,
+        track_content,
+        drape.model_dump(mode="json", include={"outline", "reference_frames"}),
+        veil.model_dump(mode="json", include={"kind", "frame", "outline", "params"}),
+        [m.model_dump(mode="json", include={"frame", "outline"}) for m in marks],
+    )
+
+
+def frame_key(media_key: str, layers: list[str], frame: int) -> str:
+    """What a composed frame depends on."""
+    return content_key("frame", RENDER_CODE, media_key, layers, frame)

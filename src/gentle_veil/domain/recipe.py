@@ -1,0 +1,130 @@
+"""The recipe: everything that is done to a shot, as one immutable document.
+
+Frame numbers in a recipe are the file's own. Points are (x, y) in px of the full frame, pixel centres at integers,
+(0, 0) the centre of the top-left pixel.
+"""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_serializer, model_validator
+
+FORMAT: Literal["gentle-veil-recipe"] = "gentle-veil-recipe"
+VERSION: Literal[1] = 1
+NAME_PATTERN = r"^[A-Za-z0-9][A-Za-z0-9 _.\-]{0,63}$"
+
+Name = Annotated[
+    str, Field(pattern=NAME_PATTERN, description="Letters, digits, space, dot, dash, underscore; at most 64.")
+]
+Coordinate = Annotated[float, Field(ge=-100_000, le=100_000, allow_inf_nan=False)]
+Point = tuple[Coordinate, Coordinate]
+
+
+class Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Outline(Strict):
+    """A closed spline through points; ``corners`` says where it may bend sharply. A bare list of points will do."""
+
+    points: list[Point] = Field(min_length=3, max_length=2000)
+    corners: list[bool] | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bare(cls, value: Any) -> Any:
+        return {"points": value} if isinstance(value, list) else value
+
+    @model_validator(mode="after")
+    def _matching(self) -> "Outline":
+        if self.corners is not None and len(self.corners) != len(self.points):
+            raise ValueError(f"has {len(self.points)} points but {len(self.corners)} corners; give one for each point")
+        return self
+
+    @model_serializer(mode="wrap")
+    def _short(self, handler: Any) -> Any:
+        written = handler(self)
+        return written if self.corners is not None and any(self.corners) else written["points"]
+
+
+class Keys(Strict):
+    """A value over frames: ``{"keys": {"10": 0.0, "20": 1.0}, "ease": "linear"}``."""
+
+    keys: dict[int, float] = Field(min_length=1, max_length=100_000)
+    ease: Literal["hold", "linear", "smooth"] = "linear"
+
+
+Value = float | Keys
+
+
+class FollowerChoice(Strict):
+    """Which follower moves the drape, and what is set on it; everything left out has a default."""
+
+    kind: str = "plane"
+    options: dict[str, Any] = Field(default_factory=dict)
+
+
+class Drape(Strict):
+    """A piece of surface to follow."""
+
+    name: Name
+    reference_frames: list[int] = Field(min_length=1, max_length=64)
+    outline: dict[int, Outline] = Field(min_length=1, description="Frame number to outline.")
+    follower: FollowerChoice = FollowerChoice()
+
+    @property
+    def reference(self) -> int:
+        return self.reference_frames[0]
+
+    def reference_outline(self) -> Outline | None:
+        return self.outline.get(self.reference)
+
+
+def _pair_or_none(value: Any) -> Any:
+    return tuple(value) if isinstance(value, list) else value
+
+
+class Veil(Strict):
+    """One change that rests on a drape. ``frame`` is the one its outline is drawn on."""
+
+    name: Name
+    kind: str
+    drape: str
+    frame: int
+    outline: Outline
+    feather: Value = 3.0
+    grow: Value = 0.0
+    opacity: Value = 1.0
+    enabled: bool = True
+    range: Annotated[tuple[int, int] | None, BeforeValidator(_pair_or_none)] = None
+    params: dict[str, Any] = Field(default_factory=dict)
+
+
+class Recipe(Strict):
+    """All drapes and veils of a shot, in the order in which veils are laid."""
+
+    format: Literal["gentle-veil-recipe"] = FORMAT
+    version: Literal[1] = VERSION
+    drapes: list[Drape] = Field(default_factory=list, max_length=500)
+    veils: list[Veil] = Field(default_factory=list, max_length=1000)
+
+    def drape(self, name: str) -> Drape | None:
+        return next((d for d in self.drapes if d.name == name), None)
+
+    def veil(self, name: str) -> Veil | None:
+        return next((v for v in self.veils if v.name == name), None)
+
+    def written(self) -> dict[str, Any]:
+        """Plain JSON data, without what is at its default."""
+        return self.model_dump(mode="json", exclude_defaults=True) | {"format": FORMAT, "version": VERSION}
+
+
+def recipe_schema() -> dict[str, Any]:
+    """The JSON Schema of a recipe, as published in docs/recipe.schema.json."""
+    schema = Recipe.model_json_schema()
+    outline = schema["$defs"]["Outline"]
+    points = outline["properties"]["points"]
+    schema["$defs"]["Outline"] = {"anyOf": [points, outline], "description": outline["description"]}
+    schema["required"] = ["format", "version"]
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = "Gentle Veil recipe, version 1"
+    return schema

@@ -1,0 +1,1 @@
+"""Containers, codecs and integers: the only place that knows files of pictures."""

@@ -1,0 +1,1 @@
+"""SQLite through SQLAlchemy, and the content-keyed cache."""
