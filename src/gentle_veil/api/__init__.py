@@ -1,0 +1,1 @@
+"""The web: Flask routes that parse, call one service, and shape the reply."""

@@ -1,0 +1,353 @@
+"""Shapes of requests and replies. The front end's types are generated from these."""
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from gentle_veil.domain.recipe import Recipe
+
+
+class ShotPath(BaseModel):
+    shot: int
+
+
+class FramePath(ShotPath):
+    frame: int
+    form: Literal["jpg", "png"]
+
+
+class DrapePath(ShotPath):
+    drape: str
+
+
+class FlatPath(DrapePath):
+    frame: int
+    form: Literal["jpg", "png"]
+
+
+class JobPath(BaseModel):
+    job: int
+
+
+class CachePath(BaseModel):
+    kind: str
+
+
+class UploadPath(BaseModel):
+    token: str
+
+
+class UploadFilePath(UploadPath):
+    name: str
+
+
+class LookQuery(BaseModel):
+    look: Literal["original", "result", "matte"] = "original"
+    revision: int | None = None
+    veil: str | None = None
+    token: str | None = Field(None, description="Only makes the address new when the picture is.")
+
+
+class RevisionQuery(BaseModel):
+    revision: int | None = None
+
+
+class Source(BaseModel):
+    upload: str | None = None
+    inbox: str | None = None
+
+
+class BringIn(BaseModel):
+    source: Source
+    name: str | None = None
+    rate: str | None = None
+    gaps: Literal["refuse", "hold"] = "refuse"
+    first_frame: int | None = None
+
+
+class ShotChange(BaseModel):
+    in_frame: int | None = None
+    out_frame: int | None = None
+    rate: str | None = None
+
+
+class RecipeChange(BaseModel):
+    recipe: dict[str, Any]
+    label: str
+    base: int | None = None
+
+
+class VersionName(BaseModel):
+    name: str
+
+
+class GoTo(BaseModel):
+    revision: int
+
+
+class JobWanted(BaseModel):
+    kind: Literal["analyse", "follow", "ready", "prove"]
+    drape: str | None = None
+    first: int | None = None
+    last: int | None = None
+    again: bool = False
+
+
+class DeliveryWanted(BaseModel):
+    form: Literal["png", "movie"] = "png"
+    first: int
+    last: int
+    prefix: str = "frame."
+    start_number: int | None = None
+    digits: int = 4
+    matte: str | None = None
+    name: str
+
+
+class Fault(BaseModel):
+    code: str
+    message: str
+    detail: dict[str, Any]
+
+
+class Facts(BaseModel):
+    kind: Literal["movie", "sequence"]
+    width: int
+    height: int
+    rate: str | None
+    first_frame: int
+    last_frame: int
+    frame_count: int
+    codec: str
+    pixel_format: str
+    bits: int
+    transfer: str
+    colour: dict[str, str]
+    pixel_aspect: str
+    timecode: str | None
+    variable: bool
+    held: list[int]
+    warnings: list[str]
+
+
+class Inspected(Facts):
+    name: str
+    needs_rate: bool
+    missing: list[int]
+    missing_text: str
+
+
+class Shot(BaseModel):
+    id: int
+    name: str
+    production: str
+    note: str
+    in_frame: int
+    out_frame: int
+    facts: Facts
+    timecodes: list[str] = Field(description="Of the first and the last frame.")
+    start_count: int = Field(description="Frames from midnight to the first frame, as timecode counts.")
+    drop: bool
+    frame_seconds: list[float] | None = Field(description="When each frame is shown, where the rate varies.")
+
+
+class Shots(BaseModel):
+    shots: list[Shot]
+
+
+class Made(BaseModel):
+    id: int
+
+
+class Token(BaseModel):
+    token: str
+
+
+class InboxClip(BaseModel):
+    path: str
+    kind: Literal["movie", "sequence"]
+
+
+class Inbox(BaseModel):
+    folder: str
+    clips: list[InboxClip]
+
+
+class Revision(BaseModel):
+    revision: int
+    label: str
+    version_name: str | None
+    can_undo: bool
+    can_redo: bool
+    recipe: Recipe
+
+
+class HistoryEntry(BaseModel):
+    id: int
+    parent: int | None
+    label: str
+    version_name: str | None
+    created: str
+    current: bool
+
+
+class History(BaseModel):
+    entries: list[HistoryEntry]
+
+
+class Proposal(BaseModel):
+    k: int
+    frame: int
+    score: float
+    why: str
+
+
+class Stats(BaseModel):
+    sharpness: list[float]
+    motion: list[float]
+    exposure: list[float]
+    clipped: list[float]
+    proposals: list[Proposal]
+
+
+class MaybeStats(BaseModel):
+    stats: Stats | None
+
+
+class TrackFacts(BaseModel):
+    token: str
+    reference: int
+    frames: list[int]
+    status: list[Literal["ok", "weak", "occluded", "lost", "outside"]]
+    error_px: list[float]
+    edges: list[tuple[int, int]]
+    vertices: int
+    flat_box: tuple[int, int, int, int]
+    homographies: list[list[float]] | None
+
+
+class MaybeTrack(BaseModel):
+    track: TrackFacts | None
+
+
+class VeilNote(BaseModel):
+    ready: bool
+    laid: bool = Field(description="Whether its drape has been followed to the frame it is drawn on.")
+    donor: list[float] | None
+    why: str
+    others: list[list[float]]
+
+
+class State(BaseModel):
+    token: str | None = Field(description="Changes whenever the result does; null while a veil is not prepared.")
+    empty: bool = Field(description="Whether the result is the original, because no veil is laid.")
+    veils: dict[str, VeilNote]
+    followed: dict[str, int]
+    proof: Literal["pass", "caution", "fail"] | None
+
+
+class Job(BaseModel):
+    id: int
+    kind: str
+    shot: int | None
+    title: str
+    state: Literal["pending", "running", "done", "failed", "cancelled"]
+    done: int
+    total: int
+    doing: str
+    error: str
+    seconds_left: float | None
+    result: dict[str, Any]
+
+
+class Jobs(BaseModel):
+    jobs: list[Job]
+
+
+class ProofFrame(BaseModel):
+    frame: int
+    seam: float
+    grain: float
+    tone: float
+    level: float
+    slide: float
+    flicker: float
+    verdict: Literal["pass", "caution", "fail"]
+
+
+class VeilProof(BaseModel):
+    verdict: Literal["pass", "caution", "fail"]
+    medians: dict[str, float]
+    advice: list[str]
+    why_donor: str
+    not_laid: dict[str, str]
+    frames: list[ProofFrame]
+
+
+class Proof(BaseModel):
+    verdict: Literal["pass", "caution", "fail"]
+    untouched_pixels_that_differ: int
+    veils: dict[str, VeilProof]
+
+
+class MaybeProof(BaseModel):
+    proof: Proof | None
+
+
+class Delivery(BaseModel):
+    id: int
+    revision: int
+    state: str
+    path: str
+    settings: dict[str, Any]
+    files: int
+    job: int | None
+    created: str
+
+
+class Deliveries(BaseModel):
+    folder: str
+    deliveries: list[Delivery]
+
+
+class Param(BaseModel):
+    name: str
+    type: Literal["number", "switch", "choice", "vector"]
+    label: str
+    help: str
+    group: str
+    unit: str
+    low: float | None
+    high: float | None
+    step: float | None
+    choices: list[str]
+    keyable: bool
+    default: Any
+
+
+class Plugin(BaseModel):
+    label: str
+    help: str
+    params: list[Param]
+
+
+class Params(BaseModel):
+    veils: dict[str, Plugin]
+    followers: dict[str, Plugin]
+
+
+class CacheKind(BaseModel):
+    count: int
+    bytes: int
+
+
+class CacheSizes(BaseModel):
+    kinds: dict[str, CacheKind]
+
+
+class Freed(BaseModel):
+    bytes: int
+
+
+class Done(BaseModel):
+    ok: bool = True

@@ -1,0 +1,89 @@
+"""Frames, flat views and tracks."""
+
+import numpy as np
+from flask import Response
+from flask_openapi3 import APIBlueprint
+
+from gentle_veil.api import models as m
+from gentle_veil.api.shared import FOREVER, library, picture, recipe_of, reply
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.errors import NotFoundError, RuleError
+from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.services.composing import layer_keys
+from gentle_veil.services.following import known_track
+from gentle_veil.services.views import flat_box, flat_view, frame_view
+
+bp = APIBlueprint("pictures", __name__, url_prefix="/api/shots/<int:shot>")
+
+
+def _drape(recipe: Recipe, name: str) -> Drape:
+    drape = recipe.drape(name)
+    if drape is None:
+        raise NotFoundError(f"There is no drape '{name}' in this shot.")
+    return drape
+
+
+def _check_ready(look: str, shot: int, recipe: Recipe) -> None:
+    if look != "original" and layer_keys(library().workspace(shot), recipe) is None:
+        raise RuleError("A veil is still being prepared; its picture will be there in a moment.", code="preparing")
+
+
+@bp.get("/frames/<int:frame>.<form>")
+def frame(path: m.FramePath, query: m.LookQuery) -> Response:
+    workspace = library().workspace(path.shot)
+    k = workspace.k_of(path.frame)
+    recipe = Recipe() if query.look == "original" else recipe_of(path.shot, query.revision)
+    _check_ready(query.look, path.shot, recipe)
+    return picture(frame_view(workspace, recipe, k, query.look, path.form, query.veil), path.form)
+
+
+@bp.get("/drapes/<drape>/flat/<int:frame>.<form>")
+def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
+    workspace = library().workspace(path.shot)
+    recipe = recipe_of(path.shot, query.revision)
+    _check_ready(query.look, path.shot, recipe)
+    content = flat_view(workspace, recipe, _drape(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form)
+    return picture(content, path.form)
+
+
+def _edges(track: SurfaceTrack) -> np.ndarray:
+    """Edges of the mesh (E, 2) without the diagonals of its squares, for drawing a grid."""
+    pairs = np.concatenate([track.triangles[:, [0, 1]], track.triangles[:, [1, 2]], track.triangles[:, [2, 0]]])
+    pairs = np.unique(np.sort(pairs, axis=1), axis=0)
+    step = np.abs(track.vertices_ref[pairs[:, 0]] - track.vertices_ref[pairs[:, 1]])
+    return pairs[(step < 1e-6).any(axis=1)]
+
+
+@bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})
+def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
+    workspace = library().workspace(path.shot)
+    drape = _drape(recipe_of(path.shot, query.revision), path.drape)
+    followed = known_track(workspace, drape)
+    if followed is None:
+        return reply(m.MaybeTrack, {"track": None})
+    t = followed.track
+    maps = None if t.homographies is None else [h.ravel().tolist() for h in t.homographies]
+    facts = {
+        "token": followed.content[:12],
+        "reference": drape.reference,
+        "frames": [workspace.frame_of(int(k)) for k in t.frames],
+        "status": [str(s) for s in t.status],
+        "error_px": [round(min(t.mean_error(row), 99.0), 3) for row in range(len(t.frames))],
+        "edges": _edges(t).tolist(),
+        "vertices": len(t.vertices_ref),
+        "flat_box": flat_box(drape),
+        "homographies": maps,
+    }
+    return reply(m.MaybeTrack, {"track": facts})
+
+
+@bp.get("/drapes/<drape>/positions")
+def positions(path: m.DrapePath, query: m.LookQuery) -> Response:
+    """Little-endian float32 (T, V, 2), rows as in the track's ``frames``."""
+    workspace = library().workspace(path.shot)
+    followed = known_track(workspace, _drape(recipe_of(path.shot, query.revision), path.drape))
+    if followed is None:
+        raise RuleError(f"'{path.drape}' has not been followed yet.", code="unfollowed")
+    answer = Response(followed.track.positions.astype("<f4").tobytes(), mimetype="application/octet-stream")
+    answer.headers["Cache-Control"] = FOREVER
+    return answer

@@ -1,0 +1,169 @@
+"""Shots: bring in, list, set their range, remove; uploads and the inbox."""
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint
+from sqlalchemy import select
+
+from gentle_veil.api import models as m
+from gentle_veil.api.shared import library, recipe_of, reply, runner
+from gentle_veil.media.timecode import DROP_RATES, timecode_count, timecode_text
+from gentle_veil.services import bringing_in
+from gentle_veil.services.composing import layer_keys, param_specs, veil_notes
+from gentle_veil.services.following import known_track
+from gentle_veil.services.proving import known_proof
+from gentle_veil.services.ribbons import known_stats
+from gentle_veil.services.workspace import info_from
+from gentle_veil.domain.keys import content_key
+from gentle_veil.store.tables import ProductionRow, ShotRow
+
+bp = APIBlueprint("shots", __name__, url_prefix="/api")
+
+
+def _shot(row: ShotRow, production: str) -> dict[str, object]:
+    info = info_from(row.facts)
+    rate = info.rate
+    assert rate is not None
+    start = info.first_frame
+    if info.timecode:
+        try:
+            start = timecode_count(info.timecode, rate)
+        except ValueError:
+            start = info.first_frame
+    drop = rate in DROP_RATES
+    return {
+        "id": row.id,
+        "name": row.name,
+        "production": production,
+        "note": row.note,
+        "in_frame": row.in_frame,
+        "out_frame": row.out_frame,
+        "facts": info.described(),
+        "timecodes": [timecode_text(start, rate), timecode_text(start + info.frame_count - 1, rate)],
+        "start_count": start,
+        "drop": drop,
+        "frame_seconds": [float(info.seconds_at(k)) for k in range(info.frame_count)] if info.variable else None,
+    }
+
+
+@bp.get("/shots", responses={200: m.Shots})
+def list_shots() -> Response:
+    with library().db.session() as session:
+        rows = session.execute(
+            select(ShotRow, ProductionRow.name).join(ProductionRow).order_by(ProductionRow.id, ShotRow.id)
+        ).all()
+        return reply(m.Shots, {"shots": [_shot(row, name) for row, name in rows]})
+
+
+@bp.get("/shots/<int:shot>", responses={200: m.Shot})
+def one_shot(path: m.ShotPath) -> Response:
+    with library().db.session() as session:
+        row = library().shot(session, path.shot)
+        owner = session.get(ProductionRow, row.production_id)
+        return reply(m.Shot, _shot(row, owner.name if owner else ""))
+
+
+@bp.post("/shots", responses={201: m.Made})
+def add_shot(body: m.BringIn) -> Response:
+    source = body.source.model_dump(exclude_none=True)
+    shot_id = bringing_in.bring_in(
+        library(), source, name=body.name, rate=body.rate, gaps=body.gaps, first_frame=body.first_frame
+    )
+    runner().submit("analyse", shot_id, "Looking at every frame", {})
+    return reply(m.Made, {"id": shot_id}, 201)
+
+
+@bp.patch("/shots/<int:shot>", responses={200: m.Done})
+def change_shot(path: m.ShotPath, body: m.ShotChange) -> Response:
+    if body.in_frame is not None and body.out_frame is not None:
+        bringing_in.set_range(library(), path.shot, body.in_frame, body.out_frame)
+    if body.rate is not None:
+        bringing_in.set_rate(library(), path.shot, body.rate)
+    return reply(m.Done, {})
+
+
+@bp.delete("/shots/<int:shot>", responses={200: m.Done})
+def remove_shot(path: m.ShotPath) -> Response:
+    bringing_in.remove_shot(library(), path.shot)
+    return reply(m.Done, {})
+
+
+@bp.get("/shots/<int:shot>/stats", responses={200: m.MaybeStats})
+def shot_stats(path: m.ShotPath) -> Response:
+    return reply(m.MaybeStats, {"stats": known_stats(library().workspace(path.shot))})
+
+
+@bp.get("/shots/<int:shot>/state", responses={200: m.State})
+def shot_state(path: m.ShotPath) -> Response:
+    workspace = library().workspace(path.shot)
+    recipe = recipe_of(path.shot, None)
+    notes = veil_notes(workspace, recipe)
+    keys = layer_keys(workspace, recipe)
+    followed = {d.name: known_track(workspace, d) for d in recipe.drapes}
+    veils = {}
+    for veil in recipe.veils:
+        track = followed.get(veil.drape)
+        laid = track is not None and track.track.row(veil.frame - workspace.info.first_frame) is not None
+        note = notes.get(veil.name)
+        veils[veil.name] = {
+            "ready": note is not None,
+            "laid": laid,
+            "donor": note["donor"] if note else None,
+            "why": note["why"] if note else "",
+            "others": note["others"] if note else [],
+        }
+    with library().db.session() as session:
+        row = library().shot(session, path.shot)
+        ks = list(range(workspace.k_of(row.in_frame), workspace.k_of(row.out_frame) + 1))
+    proof = known_proof(workspace, recipe, ks) if keys else None
+    return reply(
+        m.State,
+        {
+            "token": None if keys is None else content_key(keys)[:12],
+            "empty": keys == [],
+            "veils": veils,
+            "followed": {n: 0 if t is None else len(t.track.frames) for n, t in followed.items()},
+            "proof": proof["verdict"] if proof else None,
+        },
+    )
+
+
+@bp.post("/uploads", responses={201: m.Token})
+def begin_upload() -> Response:
+    return reply(m.Token, {"token": bringing_in.begin_upload(library())}, 201)
+
+
+@bp.put("/uploads/<token>/files/<name>", responses={200: m.Done})
+def upload_file(path: m.UploadFilePath) -> Response:
+    bringing_in.store_upload(library(), path.token, path.name, request.stream, request.content_length)  # type: ignore[arg-type]
+    return reply(m.Done, {})
+
+
+@bp.delete("/uploads/<token>", responses={200: m.Done})
+def drop_upload(path: m.UploadPath) -> Response:
+    bringing_in.drop_upload(library(), path.token)
+    return reply(m.Done, {})
+
+
+@bp.post("/inspect", responses={200: m.Inspected})
+def inspect_clip(body: m.Source) -> Response:
+    return reply(m.Inspected, bringing_in.look_into(library(), body.model_dump(exclude_none=True)))
+
+
+@bp.get("/inbox", responses={200: m.Inbox})
+def inbox() -> Response:
+    return reply(m.Inbox, {"folder": str(library().inbox), "clips": bringing_in.inbox_clips(library())})
+
+
+@bp.get("/params", responses={200: m.Params})
+def params() -> Response:
+    return reply(m.Params, param_specs())
+
+
+@bp.get("/cache", responses={200: m.CacheSizes})
+def cache_sizes() -> Response:
+    return reply(m.CacheSizes, {"kinds": library().cache.sizes()})
+
+
+@bp.delete("/cache/<kind>", responses={200: m.Freed})
+def free_cache(path: m.CachePath) -> Response:
+    return reply(m.Freed, {"bytes": library().cache.free(path.kind)})

@@ -1,0 +1,1 @@
+"""The command line: the same services as the web, from a shell."""

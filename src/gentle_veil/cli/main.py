@@ -1,0 +1,189 @@
+"""`gentle-veil`: the command line."""
+
+import json
+import secrets
+import socket
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
+
+from gentle_veil import __version__
+from gentle_veil.core.errors import CancelledError, RecipeError, VeilError
+from gentle_veil.domain.checks import read_recipe
+from gentle_veil.domain.recipe import recipe_schema
+from gentle_veil.media.info import parse_rate
+from gentle_veil.media.open_media import probe as probe_media
+from gentle_veil.media.write import write_atomically
+from gentle_veil.services import headless, recipes
+from gentle_veil.services.demo_library import fill_demo
+from gentle_veil.services.following import read_track
+from gentle_veil.wiring import Config, create, open_library
+
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, help="Digital makeup for moving pictures, from a shell.", rich_markup_mode=None
+)
+errors = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+
+
+class _Bar:
+    """A progress bar on a terminal, silence elsewhere."""
+
+    def __enter__(self) -> "_Bar":
+        self._progress = Progress(
+            TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn(), console=errors, disable=not sys.stderr.isatty()
+        )
+        self._progress.start()
+        self._task = self._progress.add_task("", total=None)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._progress.stop()
+
+    def report(self, done: int, total: int, doing: str = "") -> None:
+        self._progress.update(self._task, completed=done, total=total, description=doing)
+
+
+def _document(path: Path) -> Any:
+    try:
+        return json.loads(path.read_text(encoding="utf-8"))
+    except OSError as fault:
+        raise RecipeError(f"'{path}' cannot be read: {fault.strerror}.", faults=[]) from None
+    except (json.JSONDecodeError, UnicodeDecodeError) as fault:
+        raise RecipeError(f"'{path}' is not JSON: {fault}.", faults=[]) from None
+
+
+@app.command()
+def run(
+    recipe: Annotated[Path, typer.Argument(help="The recipe, a JSON file.")],
+    media: Annotated[Path, typer.Option(help="A movie, or the folder of a sequence.")],
+    out: Annotated[Path, typer.Option(help="Where frames, mattes, tracks and the proof go.")],
+    frames: Annotated[str | None, typer.Option(help="The range A-B, in the file's own numbers.")] = None,
+    rate: Annotated[str | None, typer.Option(help="Frame rate of a sequence, like 24 or 30000/1001.")] = None,
+    hold_gaps: Annotated[bool, typer.Option(help="Hold the frame before each gap in a numbering.")] = False,
+) -> None:
+    """Follow, compose and prove a recipe on a clip."""
+    with _Bar() as bar:
+        proof = headless.run_recipe(
+            read_recipe(_document(recipe)),
+            media,
+            out,
+            frames=None if frames is None else headless.parse_frames(frames),
+            rate=None if rate is None else parse_rate(rate),
+            gaps="hold" if hold_gaps else "refuse",
+            report=bar.report,
+        )
+    typer.echo(f"{proof['verdict']}: frames {proof['frames'][0]}-{proof['frames'][1]} in {out}")
+
+
+@app.command()
+def carry(
+    track: Annotated[Path, typer.Argument(help="A drape's track, the npz that run writes.")],
+    points: Annotated[Path, typer.Option(help="CSV with the columns id,x,y.")],
+    out: Annotated[Path, typer.Option(help="The CSV to write: id,frame,x,y,confidence,status.")],
+    reference: Annotated[int | None, typer.Option(help="The frame on which the points are given.")] = None,
+) -> None:
+    """Carry points given on a reference frame to every frame of a track."""
+    text = headless.carry_points(read_track(track), headless.read_points(points), reference=reference)
+    write_atomically(out, text.encode())
+
+
+@app.command()
+def probe(file: Annotated[Path, typer.Argument(help="A movie, or the folder of a sequence.")]) -> None:
+    """Print what a clip is, as JSON."""
+    typer.echo(json.dumps(probe_media(file, gaps="ask").described(), indent=1))
+
+
+@app.command("export-recipe")
+def export_recipe(
+    shot: Annotated[int, typer.Argument(help="The shot's number in the library.")],
+    library: Annotated[Path, typer.Option(help="The library's folder.")] = Config.library,
+    out: Annotated[Path | None, typer.Option(help="Where to write it; else it is printed.")] = None,
+) -> None:
+    """Write a shot's current recipe as JSON."""
+    text = json.dumps(recipes.current(open_library(library), shot).recipe.written(), indent=1)
+    if out is None:
+        typer.echo(text)
+    else:
+        write_atomically(out, text.encode())
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of recipes."""
+    typer.echo(json.dumps(recipe_schema(), indent=1))
+
+
+@app.command("api-description", hidden=True)
+def api_description() -> None:
+    """Print the OpenAPI description of the server, from which the front end's types are made."""
+    import tempfile
+
+    with tempfile.TemporaryDirectory() as scratch:
+        served, _ = create(Config(library=Path(scratch)))
+        typer.echo(json.dumps(served.api_doc, indent=1, sort_keys=True, default=str))
+
+
+@app.command()
+def serve(
+    library: Annotated[Path, typer.Option(help="The library's folder.")] = Config.library,
+    host: Annotated[str, typer.Option(help="Where to listen; anything but loopback asks for an access key.")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="0 takes any free one.")] = Config.port,
+    demo: Annotated[bool, typer.Option(help="Put the demo film into the library.")] = False,
+) -> None:
+    """Serve the application to a browser on this machine."""
+    import waitress
+
+    with socket.socket() as trial:
+        trial.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            trial.bind((host, port))
+        except OSError:
+            raise VeilError(
+                f"Port {port} is taken, perhaps by another Gentle Veil; close that, or choose one with --port.", code="port"
+            ) from None
+        port = trial.getsockname()[1]
+    key = None if host in LOOPBACK else secrets.token_urlsafe(18)
+    config = Config(library=library, host=host, port=port, access_key=key)
+    served, runner = create(config)
+    if demo:
+        for shot_id in fill_demo(runner.library, config.demo):
+            runner.submit("analyse", shot_id, "Looking at every frame", {})
+    runner.start()
+    runner.warm()
+    typer.echo(f"Gentle Veil {__version__} at http://{host}:{port}/" + (f"?key={key}" if key else ""))
+    sys.stdout.flush()
+    try:
+        waitress.serve(served, host=host, port=port, threads=32, channel_request_lookahead=5, max_request_body_size=1 << 40)
+    finally:
+        runner.close()
+
+
+def main() -> None:
+    """Entry point: one plain sentence for every expected fault, exit code 2."""
+    try:
+        app(standalone_mode=False)
+    except RecipeError as fault:
+        errors.print(fault.message)
+        for entry in fault.detail.get("faults", []):
+            errors.print(f"  {entry['path']}: {entry['message']}")
+        sys.exit(2)
+    except CancelledError:
+        sys.exit(130)
+    except VeilError as fault:
+        errors.print(fault.message)
+        sys.exit(2)
+    except ValueError as fault:
+        errors.print(str(fault))
+        sys.exit(2)
+    except typer.Abort:
+        sys.exit(130)
+    except Exception as fault:
+        if type(fault).__module__.startswith(("click", "typer")):
+            errors.print(getattr(fault, "format_message", lambda: str(fault))())
+            sys.exit(getattr(fault, "exit_code", 2))
+        raise

@@ -1,0 +1,1 @@
+"""Long work in worker processes: progress, cancel, and going on after a crash."""

@@ -1,0 +1,102 @@
+"""Kind of job -> what it does. A handler gets its context, the shot's workspace and JSON arguments."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from gentle_veil.core.errors import CancelledError, NotFoundError
+from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.jobs.context import JobContext
+from gentle_veil.services import recipes
+from gentle_veil.services.composing import build_layers, veil_notes
+from gentle_veil.services.delivering import DeliverySettings, abandon, deliver
+from gentle_veil.services.following import follow
+from gentle_veil.services.proving import prove
+from gentle_veil.services.ribbons import analyse
+from gentle_veil.services.views import frame_view
+from gentle_veil.services.workspace import Workspace
+from gentle_veil.store.tables import DeliveryRow
+
+Arguments = dict[str, Any]
+Handler = Callable[[JobContext, Workspace, int, Arguments], dict[str, Any]]
+
+
+def _recipe(context: JobContext, shot_id: int, arguments: Arguments) -> Recipe:
+    return recipes.at_revision(context.library, shot_id, int(arguments["revision"]))
+
+
+def _drape(recipe: Recipe, name: str) -> Drape:
+    drape = recipe.drape(name)
+    if drape is None:
+        raise NotFoundError(f"There is no drape '{name}' in this revision.")
+    return drape
+
+
+def _analyse(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    analyse(workspace, report=context.report)
+    return {}
+
+
+def _follow(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    drape = _drape(_recipe(context, shot_id, arguments), arguments["drape"])
+    reference = workspace.k_of(drape.reference)
+    low, high = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
+    wanted = range(min(low, reference), max(high, reference) + 1)
+    followed = follow(workspace, drape, wanted, again=bool(arguments.get("again")), report=context.report)
+    bad = [workspace.frame_of(int(k)) for k, s in zip(followed.track.frames, followed.track.status, strict=True) if s != "ok"]
+    return {"drape": drape.name, "frames": len(followed.track.frames), "look_at": bad[:200]}
+
+
+def _ready(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    """Prepare the veils and compose a range into the view cache."""
+    recipe = _recipe(context, shot_id, arguments)
+    build_layers(workspace, recipe, report=context.report)
+    first, last = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
+    for i, k in enumerate(range(first, last + 1)):
+        context.report(i, last - first + 1, f"composing frame {workspace.frame_of(k)}")
+        frame_view(workspace, recipe, k, "result", "jpg")
+    return veil_notes(workspace, recipe)
+
+
+def _prove(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    first, last = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
+    proof = prove(workspace, _recipe(context, shot_id, arguments), list(range(first, last + 1)), report=context.report)
+    return {"verdict": proof["verdict"]}
+
+
+def _deliver(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    library = context.library
+    with library.db.session() as session:
+        row = session.get(DeliveryRow, int(arguments["delivery"]))
+        if row is None:
+            raise NotFoundError("This delivery is no longer in the library.")
+        settings, path, revision = DeliverySettings(**row.settings), library.root / row.path, row.revision_id
+        row.state = "running"
+    recipe = recipes.at_revision(library, shot_id, revision)
+    try:
+        checksums = deliver(workspace, recipe, settings, Path(path), report=context.report)
+    except CancelledError:
+        abandon(Path(path))
+        _close_delivery(context, int(arguments["delivery"]), "cancelled", {})
+        raise
+    except Exception:
+        _close_delivery(context, int(arguments["delivery"]), "failed", {})
+        raise
+    _close_delivery(context, int(arguments["delivery"]), "done", checksums)
+    return {"path": str(Path(path).relative_to(library.root)), "files": len(checksums)}
+
+
+def _close_delivery(context: JobContext, delivery_id: int, state: str, checksums: dict[str, Any]) -> None:
+    with context.library.db.session() as session:
+        row = session.get(DeliveryRow, delivery_id)
+        if row is not None:
+            row.state, row.checksums = state, checksums
+
+
+HANDLERS: dict[str, Handler] = {
+    "analyse": _analyse,
+    "follow": _follow,
+    "ready": _ready,
+    "prove": _prove,
+    "deliver": _deliver,
+}

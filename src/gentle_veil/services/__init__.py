@@ -1,0 +1,1 @@
+"""Use cases. Each validates everything, then acts in one transaction. Never sees Flask."""

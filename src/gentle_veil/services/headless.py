@@ -1,0 +1,161 @@
+"""A recipe on a clip without a library: follow, compose, prove, write. What `gentle-veil run` does."""
+
+import csv
+import io
+import json
+import re
+import tempfile
+from collections.abc import Iterable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.errors import MediaError, RuleError
+from gentle_veil.domain.recipe import Recipe
+from gentle_veil.media.open_media import probe
+from gentle_veil.media.stills import encode_png
+from gentle_veil.media.write import write_atomically
+from gentle_veil.services.composing import build_layers, compose
+from gentle_veil.services.delivering import png_ready
+from gentle_veil.services.following import follow, write_track
+from gentle_veil.services.proving import ProofBook
+from gentle_veil.services.workspace import media_key_of, open_workspace
+from gentle_veil.store.cache import Cache
+
+
+def parse_frames(text: str) -> tuple[int, int]:
+    """``A-B`` or ``A`` as frame numbers. Raises RuleError."""
+    match = re.fullmatch(r"\s*(\d+)\s*(?:-\s*(\d+)\s*)?", text)
+    if not match or (match[2] and int(match[2]) < int(match[1])):
+        raise RuleError(f"'{text}' is not a range of frames; give it like 10-90.")
+    return int(match[1]), int(match[2] or match[1])
+
+
+def run_recipe(
+    recipe: Recipe,
+    media: Path,
+    out: Path,
+    *,
+    frames: tuple[int, int] | None = None,
+    rate: Fraction | None = None,
+    gaps: str = "refuse",
+    report: Report = silent,
+) -> dict[str, Any]:
+    """Follow every drape, lay every veil, write frames, mattes, tracks and the proof under ``out``.
+
+    Convention: frame numbers are the file's own; the surface is followed to all frames of the range, and to the
+                reference and design frames where those lie outside it
+    Raises:     MediaError, RuleError, RecipeError
+    """
+    info = probe(media, rate=rate, gaps=gaps)
+    first, last = frames or (info.first_frame, info.last_frame)
+    if not info.first_frame <= first <= last <= info.last_frame:
+        raise RuleError(
+            f"Frames {first}-{last} do not lie within the clip's {info.first_frame}-{info.last_frame}; change --frames."
+        )
+    with tempfile.TemporaryDirectory(prefix="gentle-veil-") as scratch:
+        workspace = open_workspace(media, info, media_key_of(media, info), Cache(Path(scratch)))
+        ks = list(range(workspace.k_of(first), workspace.k_of(last) + 1))
+        for drape in recipe.drapes:
+            designs = {workspace.k_of(v.frame) for v in recipe.veils if v.drape == drape.name}
+            followed = follow(workspace, drape, _between({*ks, *designs}, workspace.k_of(drape.reference)), report=report)
+            write_track(out / "tracks" / f"{drape.name}.npz", _rows(followed.track, ks).renumbered(info.first_frame))
+        layers = build_layers(workspace, recipe, strict=True, report=report)
+        book = ProofBook(workspace, layers)
+        for i, k in enumerate(ks):
+            report(i, len(ks), f"composing frame {workspace.frame_of(k)}")
+            rendered = compose(workspace, layers, k)
+            book.add(k, rendered)
+            name = f"{workspace.frame_of(k):05d}.png"
+            write_atomically(out / "frames" / name, encode_png(png_ready(rendered.img_raw)))
+            for layer in layers:
+                matte = np.rint(rendered.matte(layer.name) * 65535).astype(np.uint16)
+                write_atomically(out / "mattes" / layer.name / name, encode_png(matte))
+        report(len(ks), len(ks), "done")
+        proof = book.summed() | {
+            "media": info.described(),
+            "frames": [first, last],
+            "tracks": {d.name: _track_summary(out / "tracks" / f"{d.name}.npz") for d in recipe.drapes},
+            "recipe": recipe.written(),
+        }
+        write_atomically(out / "proof.json", json.dumps(proof, indent=1).encode())
+        workspace.frames.close()
+    return proof
+
+
+def _between(wanted: set[int], reference: int) -> list[int]:
+    """All frames from the reference to the wanted ones: a surface is followed, not jumped to."""
+    low, high = min({*wanted, reference}), max({*wanted, reference})
+    return list(range(low, high + 1))
+
+
+def _rows(track: SurfaceTrack, ks: list[int]) -> SurfaceTrack:
+    picked = np.isin(track.frames, ks)
+    return replace(
+        track,
+        positions=track.positions[picked],
+        confidence=track.confidence[picked],
+        status=track.status[picked],
+        frames=track.frames[picked],
+        homographies=None if track.homographies is None else track.homographies[picked],
+    )
+
+
+def _track_summary(path: Path) -> dict[str, int]:
+    with np.load(path, allow_pickle=False) as stored:
+        names, counts = np.unique(stored["status"], return_counts=True)
+    return {str(n): int(c) for n, c in zip(names, counts, strict=True)}
+
+
+def read_points(path: Path) -> list[tuple[str, float, float]]:
+    """Rows of a CSV with the columns id, x, y. Raises MediaError naming the line."""
+    try:
+        rows = list(csv.DictReader(path.read_text(encoding="utf-8-sig").splitlines()))
+    except (OSError, UnicodeDecodeError):
+        raise MediaError(f"'{path.name}' cannot be read as text; give a CSV with the columns id,x,y.") from None
+    points = []
+    for line, row in enumerate(rows, start=2):
+        try:
+            points.append((str(row["id"]), float(row["x"]), float(row["y"])))
+        except (KeyError, TypeError, ValueError):
+            raise MediaError(
+                f"Line {line} of '{path.name}' is not a point; the columns are id,x,y with numbers for x and y."
+            ) from None
+    if not points:
+        raise MediaError(f"'{path.name}' holds no points; the columns are id,x,y.")
+    return points
+
+
+def carry_points(
+    track: SurfaceTrack, points: Iterable[tuple[str, float, float]], *, reference: int | None = None
+) -> str:
+    """CSV text ``id,frame,x,y,confidence,status`` of points given on a reference frame, on every frame.
+
+    ``reference`` None: the track's first. Another frame of the track may be given too.
+    """
+    given = list(points)
+    xy = np.array([[x, y] for _, x, y in given], np.float64)
+    start = track.reference_frames[0] if reference is None else reference
+    if start not in track.reference_frames:
+        row = track.row(start)
+        if row is None:
+            raise RuleError(
+                f"Frame {start} is not in the track; give one of {int(track.frames[0])} to {int(track.frames[-1])}."
+            )
+        xy = track.to_reference(xy, row)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["id", "frame", "x", "y", "confidence", "status"])
+    carried = [(track.carry(xy, row), track.carry_confidence(xy, row)) for row in range(len(track.frames))]
+    for i, (name, _, _) in enumerate(given):
+        for row, frame in enumerate(track.frames):
+            place, conf = carried[row][0][i], carried[row][1][i]
+            writer.writerow(
+                [name, int(frame), f"{place[0]:.4f}", f"{place[1]:.4f}", f"{conf:.4f}", str(track.status[row])]
+            )
+    return out.getvalue()

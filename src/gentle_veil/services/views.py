@@ -1,0 +1,124 @@
+"""Pictures for looking: JPEG while moving, PNG when standing still, in the frame or in the flat view."""
+
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.colour.code_values import CodeValues
+from gentle_veil.core.composite.matte import clip_box
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.errors import RuleError
+from gentle_veil.core.geometry.outline import bounding_box
+from gentle_veil.core.motion.sampling import sample_cubic
+from gentle_veil.core.render import Layer
+from gentle_veil.core.types import RawImage
+from gentle_veil.domain.keys import frame_key
+from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.media.stills import encode_jpeg, encode_png
+from gentle_veil.services.composing import build_layers, compose, layer_keys
+from gentle_veil.services.following import known_track, reference_polygon
+from gentle_veil.services.workspace import Workspace
+
+Look = Literal["original", "result", "matte"]
+Form = Literal["jpg", "png"]
+FLAT_MARGIN = 24  # px around the outline
+FLAT_LARGEST = 1400  # px a side
+
+
+def for_screen(img_raw: RawImage, encoding: CodeValues) -> np.ndarray:
+    """8-bit encoded picture of code values: BT.709 or sRGB as it is, scene-linear through the BT.709 curve."""
+    if encoding.dtype == "uint8":
+        return img_raw
+    if encoding.dtype == "uint16":
+        return (img_raw >> 8).astype(np.uint8)
+    display = CodeValues("srgb", "uint8")
+    return display.from_linear(img_raw) if encoding.transfer == "linear" else display.from_encoded(img_raw)
+
+
+def keep_view(workspace: Workspace, k: int) -> bytes:
+    """The JPEG of an original frame, kept for scrubbing."""
+    key = f"{workspace.media_key}-{k}"
+    known = workspace.cache.get("view", key, ".jpg")
+    if known is None:
+        known = encode_jpeg(for_screen(workspace.frames[k], workspace.frames.encoding))
+        workspace.cache.put("view", key, ".jpg", known)
+    return known
+
+
+def _encoded(picture: np.ndarray, form: Form) -> bytes:
+    return encode_jpeg(picture) if form == "jpg" else encode_png(picture, 1)
+
+
+def frame_view(workspace: Workspace, recipe: Recipe, k: int, look: Look, form: Form, veil: str | None = None) -> bytes:
+    """One frame as a picture file.
+
+    ``matte`` shows the matte of ``veil``, or of all veils together, as grey.
+    """
+    if look == "original":
+        if form == "jpg":
+            return keep_view(workspace, k)
+        return encode_png(for_screen(workspace.frames[k], workspace.frames.encoding), 1)
+    keys = layer_keys(workspace, recipe)
+    key = None if keys is None else frame_key(workspace.media_key, [*keys, look, veil or "", form], k)
+    known = None if key is None else workspace.cache.get("frame", key, f".{form}")
+    if known is not None:
+        return known
+    layers = build_layers(workspace, recipe)
+    if look == "result" and not layers:
+        return frame_view(workspace, recipe, k, "original", form)
+    picture = _look_at(workspace, layers, k, look, veil)
+    content = _encoded(picture, form)
+    keys = layer_keys(workspace, recipe)
+    if keys is not None:
+        key = frame_key(workspace.media_key, [*keys, look, veil or "", form], k)
+        workspace.cache.put("frame", key, f".{form}", content)
+    return content
+
+
+def _look_at(workspace: Workspace, layers: tuple[Layer, ...], k: int, look: Look, veil: str | None) -> np.ndarray:
+    rendered = compose(workspace, layers, k)
+    if look == "result":
+        return for_screen(rendered.img_raw, workspace.frames.encoding)
+    matte = np.zeros(rendered.img_raw.shape[:2], np.float32)
+    for entry in rendered.laid:
+        if veil is None or entry.name == veil:
+            matte = np.maximum(matte, rendered.matte(entry.name))
+    grey = np.rint(matte * 255).astype(np.uint8)
+    return np.repeat(grey[..., None], 3, axis=2)
+
+
+def flat_box(drape: Drape) -> tuple[int, int, int, int]:
+    """The part of the reference frame that the flat view shows: the outline and some room, (x0, y0, x1, y1)."""
+    x0, y0, x1, y1 = bounding_box(reference_polygon(drape), FLAT_MARGIN)
+    return x0, y0, min(x1, x0 + FLAT_LARGEST), min(y1, y0 + FLAT_LARGEST)
+
+
+def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: Look, form: Form) -> bytes:
+    """The drape's surface on frame ``k``, standing as on its reference frame.
+
+    Raises: RuleError where the drape has not been followed to ``k``
+    """
+    followed = known_track(workspace, drape)
+    row = None if followed is None else followed.track.row(k)
+    if followed is None or row is None:
+        raise RuleError(
+            f"'{drape.name}' has not been followed to frame {workspace.frame_of(k)}; follow it first.", code="unfollowed"
+        )
+    layers = build_layers(workspace, recipe) if look == "result" else ()
+    img_raw = compose(workspace, layers, k).img_raw if layers else workspace.frames[k]
+    return _encoded(flattened(for_screen(img_raw, workspace.frames.encoding), followed.track, row, flat_box(drape)), form)
+
+
+def flattened(picture: np.ndarray, track: SurfaceTrack, row: int, box: tuple[int, int, int, int]) -> np.ndarray:
+    """A frame (H, W, 3) uint8 sampled so that the surface stands as on the reference, over ``box`` of it."""
+    where = track.map_frame_from_ref(row, box)
+    height, width = picture.shape[:2]
+    source = clip_box(bounding_box(np.clip(where[np.isfinite(where).all(axis=-1)], -1e5, 1e5), 3), width, height)
+    if source is None:
+        return np.zeros((*where.shape[:2], 3), np.uint8)
+    x0, y0, x1, y1 = source
+    flat = sample_cubic(picture[y0:y1, x0:x1].astype(np.float32), where - np.array([x0, y0]))
+    outside = (where < -0.5).any(axis=-1) | (where[..., 0] > width - 0.5) | (where[..., 1] > height - 0.5)
+    flat[outside] = 0
+    return cv2.convertScaleAbs(np.clip(flat, 0, 255))

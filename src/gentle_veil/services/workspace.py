@@ -1,0 +1,70 @@
+"""A clip that is open, with the cache that belongs to it: what following and composing work on."""
+
+import hashlib
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from gentle_veil.core.errors import NotFoundError
+from gentle_veil.media.info import MediaInfo
+from gentle_veil.media.open_media import MediaFrames, open_frames
+from gentle_veil.store.cache import Cache
+
+
+@dataclass(frozen=True)
+class Workspace:
+    """``media_key`` is the hash of the clip's bytes; ``frames`` count k from 0, people count from ``first_frame``."""
+
+    info: MediaInfo
+    frames: MediaFrames
+    media_key: str
+    cache: Cache
+
+    def k_of(self, frame: int) -> int:
+        """The file's own frame number to k; raises NotFoundError outside the clip."""
+        k = frame - self.info.first_frame
+        if not 0 <= k < self.info.frame_count:
+            raise NotFoundError(
+                f"Frame {frame} is not in the clip; it has frames {self.info.first_frame} to {self.info.last_frame}."
+            )
+        return k
+
+    def frame_of(self, k: int) -> int:
+        return k + self.info.first_frame
+
+
+def open_workspace(path: Path, info: MediaInfo, media_key: str, cache: Cache) -> Workspace:
+    return Workspace(info, open_frames(path, info), media_key, cache)
+
+
+def media_key_of(path: Path, info: MediaInfo) -> str:
+    """Hash of a movie's bytes, or of a sequence's names, sizes and bytes, and of how it is read."""
+    digest = hashlib.sha256(f"{info.kind} {info.first_frame} {info.transfer}".encode())
+    for file in sorted(path.iterdir()) if path.is_dir() else [path]:
+        if not file.is_file():
+            continue
+        digest.update(file.name.encode())
+        with file.open("rb") as stream:
+            while chunk := stream.read(1 << 20):
+                digest.update(chunk)
+    return digest.hexdigest()[:32]
+
+
+def facts_of(info: MediaInfo) -> dict[str, Any]:
+    """A MediaInfo as JSON data; the inverse of `info_from`."""
+    facts = dict(vars(info))
+    for name in ("rate", "pixel_aspect", "time_base"):
+        facts[name] = None if facts[name] is None else str(facts[name])
+    facts["pts"] = list(info.pts) if info.pts is not None and info.variable else None
+    facts["held"], facts["warnings"] = list(info.held), list(info.warnings)
+    return facts
+
+
+def info_from(facts: dict[str, Any]) -> MediaInfo:
+    values = dict(facts)
+    for name in ("rate", "pixel_aspect", "time_base"):
+        values[name] = None if values[name] is None else Fraction(values[name])
+    values["pts"] = None if values["pts"] is None else tuple(values["pts"])
+    values["held"], values["warnings"] = tuple(values["held"]), tuple(values["warnings"])
+    return MediaInfo(**values)
