@@ -118,16 +118,6 @@ def schema() -> None:
     typer.echo(json.dumps(recipe_schema(), indent=1))
 
 
-@app.command("api-description", hidden=True)
-def api_description() -> None:
-    """Print the OpenAPI description of the server, from which the front end's types are made."""
-    import tempfile
-
-    with tempfile.TemporaryDirectory() as scratch:
-        served, _ = create(Config(library=Path(scratch)))
-        typer.echo(json.dumps(served.api_doc, indent=1, sort_keys=True, default=str))
-
-
 @app.command()
 def serve(
     library: Annotated[Path, typer.Option(help="The library's folder.")] = Config.library,

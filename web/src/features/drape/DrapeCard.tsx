@@ -1,0 +1,269 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import type { Schema } from "../../api/client";
+import { useUi } from "../../app/store";
+import { Button, Choice, NumberField, Section, TextField } from "../../ui/controls";
+import { statusAt } from "../../viewer/surface";
+import { addPoint, movePoint, removePoint, scaledOutline, toggleCorner } from "../../viewer/tools/outline";
+import { ParamPanel } from "../ParamPanel";
+import { paramsQuery, trackQuery, useEdit, useStartJob, type Track } from "../queries";
+import {
+  drapeOutline,
+  referenceOf,
+  renameDrape,
+  withDrape,
+  withoutDrape,
+  writeOutline,
+  type Drape,
+  type Outline,
+  type Recipe,
+} from "../recipe";
+import { worstFrames } from "./model";
+
+const NOT_BUILT = ["points", "mesh", "vectors", "face"];
+
+export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recipe: Recipe; drape: Drape }) {
+  const { data: params } = useQuery(paramsQuery);
+  const { data: track } = useQuery(trackQuery(shot.id, drape.name));
+  const edit = useEdit(shot.id);
+  const start = useStartJob(shot.id);
+  const ui = useUi();
+  const reference = referenceOf(drape);
+  const outline = drapeOutline(drape);
+  const follow = (first: number, last: number, again = false) =>
+    void start({ kind: "follow", drape: drape.name, first, last, again });
+  const setOutline = (o: Outline, label: string) =>
+    void edit(
+      withDrape(recipe, drape.name, (d) => ({
+        ...d,
+        outline: { ...d.outline, [reference]: writeOutline(o) },
+      })),
+      label,
+    );
+  const moveReference = () => {
+    const moved = withDrape(recipe, drape.name, (d) => ({
+      ...d,
+      reference_frames: [ui.frame],
+      outline: { [ui.frame]: writeOutline(outline) },
+    }));
+    void edit(moved, `Reference of ${drape.name} to ${ui.frame}`);
+  };
+  const rename = (to: string) => {
+    void edit(renameDrape(recipe, drape.name, to), `Rename ${drape.name}`).then(
+      (ok) => ok && ui.set({ selection: { kind: "drape", name: to } }),
+    );
+  };
+  const remove = () => {
+    void edit(withoutDrape(recipe, drape.name), `Remove ${drape.name}`).then(
+      (ok) => ok && ui.set({ selection: { kind: "shot" }, stage: "shot" }),
+    );
+  };
+  const kind = drape.follower?.kind ?? "plane";
+  const here = statusAt(track, ui.frame);
+  return (
+    <>
+      <Section title="Follow">
+        <div className="mb-1.5 flex flex-wrap gap-1.5">
+          <Button kind="main" onClick={() => follow(shot.in_frame, shot.out_frame)}>
+            Follow all frames
+          </Button>
+          <Button
+            onClick={() => follow(shot.in_frame, reference)}
+            title="From the reference back to the in frame"
+          >
+            Backwards
+          </Button>
+          <Button
+            onClick={() => follow(reference, shot.out_frame)}
+            title="From the reference on to the out frame"
+          >
+            Forwards
+          </Button>
+          <Button
+            onClick={() => follow(Math.min(ui.frame, reference), Math.max(ui.frame, reference))}
+            title="From what is known up to the frame that is seen"
+          >
+            To here
+          </Button>
+          <Button
+            onClick={() => follow(shot.in_frame, shot.out_frame, true)}
+            title="Forget what has been followed and begin anew"
+          >
+            Again
+          </Button>
+        </div>
+        <TrackSummary track={track} here={here} />
+      </Section>
+      {track && <NeedsALook track={track} />}
+      <Section title="How the surface moves">
+        <Choice
+          label="Follower"
+          value={kind}
+          options={Object.entries(params?.followers ?? { plane: { label: "Plane" } }).map(([value, f]) => ({
+            value,
+            text: f.label,
+          }))}
+          onChange={(value) =>
+            void edit(
+              withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind: value } })),
+              "Follower",
+            )
+          }
+        />
+        <p className="mt-1 text-[12px] text-dim">
+          Not built yet: {NOT_BUILT.filter((n) => !params?.followers[n]).join(", ")}.
+        </p>
+      </Section>
+      <ParamPanel
+        params={params?.followers[kind]?.params ?? []}
+        given={drape.follower?.options ?? {}}
+        onChange={(options, label) =>
+          void edit(
+            withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind, options } })),
+            label,
+          )
+        }
+      />
+      <Section title="Drape">
+        <TextField label="Name" value={drape.name} onCommit={rename} />
+        <div className="flex items-center justify-between py-0.5">
+          <span>
+            Reference frame <b className="num">{reference}</b>
+          </span>
+          <span className="flex gap-1">
+            <Button onClick={() => ui.set({ frame: reference, playing: 0 })}>Go</Button>
+            <Button
+              onClick={moveReference}
+              disabled={ui.frame === reference}
+              title="Use the frame that is seen as the reference, with the same outline"
+            >
+              Here
+            </Button>
+          </span>
+        </div>
+        <div className="mt-1 flex gap-1.5">
+          <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline larger")}>Larger</Button>
+          <Button onClick={() => setOutline(scaledOutline(outline, 1 / 1.1), "Outline smaller")}>
+            Smaller
+          </Button>
+          <Button onClick={remove}>Remove drape</Button>
+        </div>
+      </Section>
+      <PointList outline={outline} onChange={setOutline} />
+    </>
+  );
+}
+
+function TrackSummary({
+  track,
+  here,
+}: {
+  track: Track | null | undefined;
+  here: { status: string; error: number | null };
+}) {
+  const ui = useUi();
+  const counts = useMemo(() => {
+    const found: Record<string, number> = {};
+    for (const s of track?.status ?? []) found[s] = (found[s] ?? 0) + 1;
+    return Object.entries(found);
+  }, [track]);
+  if (!track) return <p className="text-dim">Not followed since its last change. The outline is kept.</p>;
+  return (
+    <p className="text-dim">
+      <span className="num text-ink">{track.frames.length}</span> frames followed:{" "}
+      {counts.map(([s, n]) => `${n} ${s}`).join(", ")}. On frame <span className="num">{ui.frame}</span>:{" "}
+      {here.status}
+      {here.error !== null && (
+        <>
+          , two thirds within <span className="num text-ink">{here.error.toFixed(2)} px</span>
+        </>
+      )}
+      .
+    </p>
+  );
+}
+
+function NeedsALook({ track }: { track: Track }) {
+  const ui = useUi();
+  const worst = worstFrames(track, 8);
+  if (worst.length === 0)
+    return (
+      <Section title="Needs a look">
+        <p className="text-verdigris">● Nothing: every frame holds.</p>
+      </Section>
+    );
+  return (
+    <Section title="Needs a look">
+      <div className="flex flex-wrap gap-1">
+        {worst.map((w) => (
+          <Button
+            key={w.frame}
+            onClick={() => ui.set({ frame: w.frame, playing: 0 })}
+            title={`${w.status}, within ${w.error.toFixed(1)} px`}
+          >
+            <span className={w.status === "weak" ? "text-saffron" : "text-fail"} aria-hidden>
+              {w.status === "weak" ? "▲" : "■"}
+            </span>{" "}
+            <span className="num">{w.frame}</span>
+          </Button>
+        ))}
+      </div>
+    </Section>
+  );
+}
+
+/** The outline's points as a list: the keyboard's way to what is dragged in the picture. */
+export function PointList({
+  outline,
+  onChange,
+}: {
+  outline: Outline;
+  onChange: (o: Outline, label: string) => void;
+}) {
+  return (
+    <Section title={`Outline: ${outline.points.length} points`}>
+      <details>
+        <summary className="cursor-pointer text-dim">Edit as a list</summary>
+        {outline.points.map(([x, y], i) => (
+          <div key={i} className="border-b border-line/50 py-1">
+            <NumberField
+              label={`Point ${i + 1} x`}
+              value={x}
+              step={0.5}
+              unit="px"
+              onCommit={(v) => onChange(movePoint(outline, i, { x: v, y }), "Move point")}
+            />
+            <NumberField
+              label={`Point ${i + 1} y`}
+              value={y}
+              step={0.5}
+              unit="px"
+              onCommit={(v) => onChange(movePoint(outline, i, { x, y: v }), "Move point")}
+            />
+            <div className="flex gap-1">
+              <Button kind="quiet" onClick={() => onChange(toggleCorner(outline, i), "Corner")}>
+                {outline.corners[i] ? "make smooth" : "make corner"}
+              </Button>
+              <Button
+                kind="quiet"
+                onClick={() => {
+                  const [nx, ny] = outline.points[(i + 1) % outline.points.length]!;
+                  onChange(addPoint(outline, i, { x: (x + nx) / 2, y: (y + ny) / 2 }), "Add point");
+                }}
+              >
+                add after
+              </Button>
+              <Button
+                kind="quiet"
+                disabled={outline.points.length <= 3}
+                onClick={() => onChange(removePoint(outline, i), "Remove point")}
+              >
+                remove
+              </Button>
+            </div>
+          </div>
+        ))}
+      </details>
+    </Section>
+  );
+}

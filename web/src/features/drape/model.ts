@@ -1,0 +1,28 @@
+export interface TrackRows {
+  frames: readonly number[];
+  status: readonly string[];
+  error_px: readonly number[];
+}
+
+const RANK: Record<string, number> = { lost: 3, occluded: 2, outside: 2, weak: 1, ok: 0 };
+
+/** The frames that most need a look: worst status first, then by expected error, well apart. */
+export function worstFrames(
+  track: TrackRows,
+  count: number,
+): { frame: number; status: string; error: number }[] {
+  const rows = track.frames.map((frame, i) => ({
+    frame,
+    status: track.status[i] ?? "lost",
+    error: track.error_px[i] ?? 99,
+  }));
+  const bad = rows
+    .filter((r) => (RANK[r.status] ?? 3) > 0)
+    .sort((a, b) => (RANK[b.status] ?? 3) - (RANK[a.status] ?? 3) || b.error - a.error);
+  const chosen: typeof bad = [];
+  for (const r of bad) {
+    if (chosen.length === count) break;
+    if (chosen.every((c) => Math.abs(c.frame - r.frame) >= 4)) chosen.push(r);
+  }
+  return chosen.sort((a, b) => a.frame - b.frame);
+}

@@ -1,0 +1,186 @@
+import { queryOptions, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { api, Refusal, taken, type Schema } from "../api/client";
+import { useUi } from "../app/store";
+import { asRecipe, type Recipe } from "./recipe";
+
+export const shotsQuery = queryOptions({
+  queryKey: ["shots"],
+  queryFn: async () => (await taken(api.GET("/api/shots"))).shots,
+});
+
+export const recipeQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "recipe"],
+    queryFn: async () =>
+      withRecipe(await taken(api.GET("/api/shots/{shot}/recipe", { params: { path: { shot } } }))),
+  });
+
+export interface Revision extends Omit<Schema["Revision"], "recipe"> {
+  recipe: Recipe;
+}
+type Written = Omit<Schema["Revision"], "recipe"> & { recipe: unknown };
+const withRecipe = (r: Written): Revision => ({ ...r, recipe: asRecipe(r.recipe) });
+
+export const stateQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "state"],
+    queryFn: () => taken(api.GET("/api/shots/{shot}/state", { params: { path: { shot } } })),
+  });
+
+export const statsQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "stats"],
+    queryFn: async () =>
+      (await taken(api.GET("/api/shots/{shot}/stats", { params: { path: { shot } } }))).stats ?? null,
+  });
+
+export const proofQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "proof"],
+    queryFn: async () =>
+      (await taken(api.GET("/api/shots/{shot}/proof", { params: { path: { shot } } }))).proof ?? null,
+  });
+
+export const historyQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "history"],
+    queryFn: async () =>
+      (await taken(api.GET("/api/shots/{shot}/history", { params: { path: { shot } } }))).entries,
+  });
+
+export const deliveriesQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "deliveries"],
+    queryFn: () => taken(api.GET("/api/shots/{shot}/deliveries", { params: { path: { shot } } })),
+  });
+
+export const trackQuery = (shot: number, drape: string) =>
+  queryOptions({
+    queryKey: ["shot", shot, "track", drape],
+    queryFn: async () => {
+      const { track } = await taken(
+        api.GET("/api/shots/{shot}/drapes/{drape}/track", { params: { path: { shot, drape } } }),
+      );
+      return track ? { ...track, rowOf: new Map(track.frames.map((f, i) => [f, i])) } : null;
+    },
+  });
+export type Track = NonNullable<Awaited<ReturnType<NonNullable<ReturnType<typeof trackQuery>["queryFn"]>>>>;
+
+/** Mesh vertices on every followed frame, (T, V, 2), rows as in the track. */
+export const positionsQuery = (shot: number, drape: string, token: string | undefined) =>
+  queryOptions({
+    queryKey: ["shot", shot, "positions", drape, token],
+    enabled: token !== undefined,
+    queryFn: async () => {
+      const reply = await fetch(
+        `/api/shots/${shot}/drapes/${encodeURIComponent(drape)}/positions?token=${token}`,
+      );
+      if (!reply.ok) throw new Refusal("The mesh cannot be had.", "unfollowed");
+      return new Float32Array(await reply.arrayBuffer());
+    },
+  });
+
+export const paramsQuery = queryOptions({
+  queryKey: ["params"],
+  staleTime: Infinity,
+  queryFn: () => taken(api.GET("/api/params")),
+});
+
+export const inboxQuery = queryOptions({ queryKey: ["inbox"], queryFn: () => taken(api.GET("/api/inbox")) });
+export const cacheQuery = queryOptions({
+  queryKey: ["cache"],
+  queryFn: async () => (await taken(api.GET("/api/cache"))).kinds,
+});
+export const jobsQuery = queryOptions({
+  queryKey: ["jobs"],
+  queryFn: async () => (await taken(api.GET("/api/jobs"))).jobs,
+});
+
+/** What an edit of the recipe makes stale. */
+export function recipeChanged(client: QueryClient, shot: number, revision?: Written): void {
+  if (revision) client.setQueryData(recipeQuery(shot).queryKey, withRecipe(revision));
+  for (const part of ["state", "track", "proof", "history"])
+    void client.invalidateQueries({ queryKey: ["shot", shot, part] });
+}
+
+export function useFault(): (fault: unknown) => void {
+  const set = useUi((s) => s.set);
+  return (fault) => set({ fault: fault instanceof Error ? fault.message : String(fault) });
+}
+
+export function useRecipe(shot: number) {
+  return useQuery(recipeQuery(shot));
+}
+
+/** One edit: a new revision, made on the one that is seen; what follows from it is said by `then`. */
+export function useEdit(shot: number) {
+  const client = useQueryClient();
+  const onError = useFault();
+  const mutation = useMutation({
+    mutationFn: async ({ recipe, label }: { recipe: Recipe; label: string }) => {
+      const base = client.getQueryData(recipeQuery(shot).queryKey)?.revision;
+      return taken(
+        api.PUT("/api/shots/{shot}/recipe", {
+          params: { path: { shot } },
+          body: { recipe: recipe as unknown as Record<string, unknown>, label, base },
+        }),
+      );
+    },
+    onSuccess: (revision) => recipeChanged(client, shot, revision),
+    onError: (fault) => {
+      onError(fault);
+      void client.invalidateQueries({ queryKey: recipeQuery(shot).queryKey });
+    },
+  });
+  return async (recipe: Recipe, label: string): Promise<boolean> => {
+    // The edit is seen at once; a refusal brings the server's state back.
+    client.setQueryData(recipeQuery(shot).queryKey, (old) => (old ? { ...old, recipe } : old));
+    try {
+      await mutation.mutateAsync({ recipe, label });
+      return true;
+    } catch {
+      return false;
+    }
+  };
+}
+
+/** Undo, redo, or go to a revision. */
+export function useMove(shot: number) {
+  const client = useQueryClient();
+  const onError = useFault();
+  return async (to: "undo" | "redo" | { revision: number }): Promise<void> => {
+    const params = { path: { shot } };
+    try {
+      const revision = await taken(
+        to === "undo"
+          ? api.POST("/api/shots/{shot}/undo", { params })
+          : to === "redo"
+            ? api.POST("/api/shots/{shot}/redo", { params })
+            : api.POST("/api/shots/{shot}/goto", { params, body: to }),
+      );
+      recipeChanged(client, shot, revision);
+      useUi.getState().say(`Now at: ${revision.label}`);
+    } catch (fault) {
+      onError(fault);
+    }
+  };
+}
+
+type Wanted = Schema["JobWanted"];
+
+export function useStartJob(shot: number) {
+  const client = useQueryClient();
+  const onError = useFault();
+  return async (wanted: Partial<Wanted> & Pick<Wanted, "kind">): Promise<number | null> => {
+    try {
+      const { id } = await taken(
+        api.POST("/api/shots/{shot}/jobs", { params: { path: { shot } }, body: wanted as Wanted }),
+      );
+      void client.invalidateQueries({ queryKey: ["jobs"] });
+      return id;
+    } catch (fault) {
+      onError(fault);
+      return null;
+    }
+  };
+}

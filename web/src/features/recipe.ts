@@ -1,0 +1,121 @@
+import type { Schema } from "../api/client";
+import { round } from "../geometry/spline";
+
+export type Pair = [number, number];
+export interface Outline {
+  points: Pair[];
+  corners: boolean[];
+}
+export type Value = number | Schema["Keys"];
+
+export interface Drape {
+  name: string;
+  reference_frames: number[];
+  outline: Record<string, unknown>;
+  follower?: { kind?: string; options?: Record<string, unknown> };
+}
+export interface Veil {
+  name: string;
+  kind: string;
+  drape: string;
+  frame: number;
+  outline: unknown;
+  feather?: Value;
+  grow?: Value;
+  opacity?: Value;
+  enabled?: boolean;
+  range?: [number, number] | null;
+  params?: Record<string, unknown>;
+}
+export interface Recipe {
+  format?: "gentle-veil-recipe";
+  version?: 1;
+  drapes: Drape[];
+  veils: Veil[];
+}
+
+/** The recipe of a reply, with its lists in place. */
+export function asRecipe(written: unknown): Recipe {
+  const recipe = written as Partial<Recipe>;
+  return { ...recipe, drapes: recipe.drapes ?? [], veils: recipe.veils ?? [] };
+}
+
+/** An outline as it is written: bare points, or points with corners. */
+export function readOutline(written: unknown): Outline {
+  const value = written as Pair[] | { points: Pair[]; corners?: boolean[] | null };
+  const points = Array.isArray(value) ? value : value.points;
+  const corners = Array.isArray(value) ? [] : (value.corners ?? []);
+  return { points, corners: points.map((_, i) => corners[i] ?? false) };
+}
+
+export function writeOutline(outline: Outline): unknown {
+  const points = outline.points.map(([x, y]) => [round(x), round(y)]);
+  return outline.corners.some(Boolean) ? { points, corners: outline.corners } : points;
+}
+
+export const referenceOf = (drape: Drape): number => drape.reference_frames[0]!;
+export const drapeOutline = (drape: Drape): Outline => readOutline(drape.outline[String(referenceOf(drape))]);
+
+export function withDrape(recipe: Recipe, name: string, change: (d: Drape) => Drape): Recipe {
+  return { ...recipe, drapes: recipe.drapes.map((d) => (d.name === name ? change(d) : d)) };
+}
+
+export function withVeil(recipe: Recipe, name: string, change: (v: Veil) => Veil): Recipe {
+  return { ...recipe, veils: recipe.veils.map((v) => (v.name === name ? change(v) : v)) };
+}
+
+/** `spot 2` when `spot` and `spot 1` are taken. */
+export function freeName(stem: string, taken: readonly string[]): string {
+  for (let i = 1; ; i++) {
+    const name = `${stem} ${i}`;
+    if (!taken.includes(name)) return name;
+  }
+}
+
+/** Rename a drape everywhere it is spoken of. */
+export function renameDrape(recipe: Recipe, from: string, to: string): Recipe {
+  return {
+    ...recipe,
+    drapes: recipe.drapes.map((d) => (d.name === from ? { ...d, name: to } : d)),
+    veils: recipe.veils.map((v) => (v.drape === from ? { ...v, drape: to } : v)),
+  };
+}
+
+export function withoutDrape(recipe: Recipe, name: string): Recipe {
+  return {
+    ...recipe,
+    drapes: recipe.drapes.filter((d) => d.name !== name),
+    veils: recipe.veils.filter((v) => v.drape !== name),
+  };
+}
+
+export function plainNumber(value: Value | undefined, otherwise: number): number {
+  if (value === undefined) return otherwise;
+  return typeof value === "number" ? value : (Object.values(value.keys)[0] ?? otherwise);
+}
+
+/** A drape and a conceal veil around a circle: what "Take a spot off" makes. The drape is loose around the mark. */
+export function spotRecipe(
+  recipe: Recipe,
+  frame: number,
+  mark: Pair[],
+  loose: Pair[],
+): { recipe: Recipe; drape: string; veil: string } {
+  const drape = freeName(
+    "skin",
+    recipe.drapes.map((d) => d.name),
+  );
+  const veil = freeName(
+    "spot",
+    recipe.veils.map((v) => v.name),
+  );
+  return {
+    drape,
+    veil,
+    recipe: {
+      ...recipe,
+      drapes: [...recipe.drapes, { name: drape, reference_frames: [frame], outline: { [frame]: loose } }],
+      veils: [...recipe.veils, { name: veil, kind: "conceal", drape, frame, outline: mark }],
+    },
+  };
+}

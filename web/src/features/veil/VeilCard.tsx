@@ -1,0 +1,182 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schema } from "../../api/client";
+import { useUi } from "../../app/store";
+import { Button, NumberField, Section, Switch, TextField } from "../../ui/controls";
+import { scaledOutline } from "../../viewer/tools/outline";
+import { PointList } from "../drape/DrapeCard";
+import { ParamPanel } from "../ParamPanel";
+import { paramsQuery, stateQuery, useEdit, useStartJob } from "../queries";
+import {
+  plainNumber,
+  readOutline,
+  withVeil,
+  writeOutline,
+  type Outline,
+  type Recipe,
+  type Veil,
+} from "../recipe";
+
+const NOT_BUILT = ["smooth", "apply", "tint", "reshape", "obscure", "keep"];
+
+export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe: Recipe; veil: Veil }) {
+  const { data: params } = useQuery(paramsQuery);
+  const { data: state } = useQuery(stateQuery(shot.id));
+  const commit = useEdit(shot.id);
+  const start = useStartJob(shot.id);
+  const ui = useUi();
+  const note = state?.veils[veil.name];
+  const outline = readOutline(veil.outline);
+  const change = (part: Partial<Veil>, label: string) =>
+    void commit(
+      withVeil(recipe, veil.name, (v) => ({ ...v, ...part })),
+      `${label} of ${veil.name}`,
+    ).then((ok) => ok && void start({ kind: "ready" }));
+  const setOutline = (o: Outline, label: string) => change({ outline: writeOutline(o) }, label);
+  const donor = veil.params?.donor as [number, number] | undefined;
+  const setDonor = (step: number[] | null) => {
+    const next = { ...veil.params };
+    if (step) next.donor = step;
+    else delete next.donor;
+    change({ params: next }, "Donor");
+  };
+  const rename = (to: string) =>
+    void commit(
+      withVeil(recipe, veil.name, (v) => ({ ...v, name: to })),
+      `Rename ${veil.name}`,
+    ).then((ok) => ok && ui.set({ selection: { kind: "veil", name: to } }));
+  const remove = () =>
+    void commit(
+      { ...recipe, veils: recipe.veils.filter((v) => v.name !== veil.name) },
+      `Remove ${veil.name}`,
+    ).then((ok) => ok && ui.set({ selection: { kind: "drape", name: veil.drape }, stage: "drape" }));
+  const number = (
+    name: "feather" | "grow" | "opacity",
+    label: string,
+    standard: number,
+    more: { low: number; high: number; step: number; unit?: string; help: string },
+  ) => (
+    <NumberField
+      label={label}
+      value={plainNumber(veil[name], standard)}
+      standard={standard}
+      onCommit={(v) => change({ [name]: v }, label)}
+      {...more}
+    />
+  );
+  return (
+    <>
+      <Section title="Skin">
+        {note?.ready ? (
+          <>
+            <p className="mb-1.5 text-dim select-text">
+              {donor ? "Taken from where you placed it." : <>Taken from {note.why}</>}
+            </p>
+            <div className="flex flex-wrap gap-1">
+              {donor && <Button onClick={() => setDonor(null)}>Find it for me</Button>}
+              {note.others.slice(0, 4).map((o, i) => (
+                <Button
+                  key={i}
+                  onClick={() => setDonor(o)}
+                  title="Another place that suits; the ring in the picture can be dragged too"
+                >
+                  <span className="num">
+                    {o[0]}, {o[1]}
+                  </span>
+                </Button>
+              ))}
+            </div>
+          </>
+        ) : (
+          <p className="text-dim">
+            {note?.laid ? "Looking for clean skin near by." : `Waits until ${veil.drape} has been followed.`}
+          </p>
+        )}
+        <p className="mt-1 text-[12px] text-dim">
+          Drag the dashed ring in a view to take the skin from elsewhere.
+        </p>
+      </Section>
+      <Section title="Matte">
+        {number("feather", "Feather", 3, {
+          low: 0,
+          high: 200,
+          step: 0.5,
+          unit: "px",
+          help: "How softly the veil ends, outside its outline, in px of the reference frame.",
+        })}
+        {number("grow", "Size", 0, {
+          low: -100,
+          high: 100,
+          step: 0.5,
+          unit: "px",
+          help: "Moves the edge outwards, or inwards when negative.",
+        })}
+        {number("opacity", "Opacity", 1, { low: 0, high: 1, step: 0.01, help: "0 leaves the original." })}
+        <div className="mt-1 flex gap-1.5">
+          <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline")}>Larger outline</Button>
+          <Button onClick={() => setOutline(scaledOutline(outline, 1 / 1.1), "Outline")}>Smaller</Button>
+        </div>
+      </Section>
+      <ParamPanel
+        params={params?.veils[veil.kind]?.params ?? []}
+        given={veil.params ?? {}}
+        skip={["donor"]}
+        onChange={(next, label) => change({ params: next }, label)}
+      />
+      <Section title="When">
+        <Switch
+          label="Laid"
+          checked={veil.enabled !== false}
+          onChange={(on) => change({ enabled: on }, on ? "On" : "Off")}
+        />
+        <div className="flex items-center gap-1.5">
+          <span className="mr-auto text-dim">
+            {veil.range ? (
+              <>
+                frames <span className="num text-ink">{veil.range[0]}</span> to{" "}
+                <span className="num text-ink">{veil.range[1]}</span>
+              </>
+            ) : (
+              "all frames"
+            )}
+          </span>
+          <Button
+            onClick={() =>
+              change(
+                { range: [ui.frame, Math.max(ui.frame, veil.range?.[1] ?? shot.facts.last_frame)] },
+                "Range",
+              )
+            }
+          >
+            From here
+          </Button>
+          <Button
+            onClick={() =>
+              change(
+                { range: [Math.min(ui.frame, veil.range?.[0] ?? shot.facts.first_frame), ui.frame] },
+                "Range",
+              )
+            }
+          >
+            To here
+          </Button>
+          <Button disabled={!veil.range} onClick={() => change({ range: null }, "Range")}>
+            All
+          </Button>
+        </div>
+      </Section>
+      <Section title="Veil">
+        <TextField label="Name" value={veil.name} onCommit={rename} />
+        <div className="flex justify-between py-0.5">
+          <span className="text-dim">
+            {veil.kind}, drawn on frame <span className="num">{veil.frame}</span>
+          </span>
+          <Button onClick={remove}>Remove veil</Button>
+        </div>
+        <p className="mt-1 text-[12px] text-dim">
+          Kinds not built yet: {NOT_BUILT.filter((n) => !params?.veils[n]).join(", ")}.
+        </p>
+      </Section>
+      <PointList outline={outline} onChange={setOutline} />
+    </>
+  );
+}

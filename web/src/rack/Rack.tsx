@@ -1,0 +1,134 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schema } from "../api/client";
+import { useUi } from "../app/store";
+import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
+import { withVeil, type Drape, type Veil } from "../features/recipe";
+import { Button, Hint } from "../ui/controls";
+
+const row = "flex w-full items-center gap-1.5 px-2 py-1 text-left";
+const chosen = "bg-raised text-bright shadow-[inset_3px_0_0_var(--color-madder)]";
+
+function DrapeMark({ shot, drape }: { shot: number; drape: string }) {
+  const { data: track } = useQuery(trackQuery(shot, drape));
+  if (!track) return <span className="text-[11px] text-dim">not followed</span>;
+  const bad = track.status.filter((s) => s === "lost" || s === "occluded").length;
+  const weak = track.status.filter((s) => s === "weak").length;
+  if (bad > 0) return <span className="text-[11px] text-fail">■ {bad} lost</span>;
+  if (weak > 0) return <span className="text-[11px] text-saffron">▲ {weak} weak</span>;
+  return <span className="text-[11px] text-verdigris">● {track.frames.length}</span>;
+}
+
+export function Rack({ shot }: { shot: Schema["Shot"] }) {
+  const { data: revision } = useRecipe(shot.id);
+  const { data: state } = useQuery(stateQuery(shot.id));
+  const ui = useUi();
+  const edit = useEdit(shot.id);
+  const start = useStartJob(shot.id);
+  const recipe = revision?.recipe;
+  const isDrape = (d: Drape) => ui.selection.kind === "drape" && ui.selection.name === d.name;
+  const isVeil = (v: Veil) => ui.selection.kind === "veil" && ui.selection.name === v.name;
+  const flip = (v: Veil) => {
+    const on = v.enabled === false;
+    void edit(
+      withVeil(recipe!, v.name, (o) => ({ ...o, enabled: on })),
+      `${v.name} ${on ? "on" : "off"}`,
+    ).then((ok) => ok && on && void start({ kind: "ready" }));
+  };
+  return (
+    <nav aria-label="Rack" className="flex w-[206px] shrink-0 flex-col border-r border-line bg-panel">
+      <div className="flex flex-col gap-1.5 border-b border-line p-2">
+        <Button
+          kind="main"
+          pressed={ui.tool === "spot"}
+          onClick={() => ui.set({ tool: "spot", playing: 0 })}
+          title="Drag a circle around a spot; the skin is followed and the spot goes (T)"
+        >
+          Take a spot off
+        </Button>
+        <div className="flex gap-1.5 [&>*]:flex-1">
+          <Button
+            pressed={ui.tool === "outline"}
+            onClick={() => ui.set({ tool: "outline", playing: 0 })}
+            title="Click points around a piece of surface (D)"
+          >
+            Draw a drape
+          </Button>
+          <Button
+            pressed={ui.tool === "mark"}
+            disabled={!recipe?.drapes.length}
+            onClick={() => ui.set({ tool: "mark", playing: 0 })}
+            title="Drag a circle around a mark on the drape, in either view (M)"
+          >
+            Mark
+          </Button>
+        </div>
+        {ui.tool !== "none" && (
+          <p className="text-[12px] text-saffron">
+            {ui.tool === "outline"
+              ? "Click points around the surface; close on the first point or with Enter."
+              : "Drag from the middle of the spot outwards. Escape puts the tool down."}
+          </p>
+        )}
+      </div>
+      <div className="min-h-0 flex-1 overflow-auto">
+        <button
+          className={`${row} ${ui.selection.kind === "shot" ? chosen : "hover:bg-raised"}`}
+          onClick={() => ui.set({ selection: { kind: "shot" }, stage: "shot" })}
+        >
+          <span className="truncate font-semibold">{shot.name}</span>
+        </button>
+        {recipe?.drapes.map((d) => (
+          <div key={d.name}>
+            <button
+              className={`${row} border-t border-line/60 ${isDrape(d) ? chosen : "hover:bg-raised"}`}
+              onClick={() => ui.set({ selection: { kind: "drape", name: d.name }, stage: "drape" })}
+            >
+              <span aria-hidden className="text-dim">
+                ⌒
+              </span>
+              <span className="min-w-0 flex-1 truncate">{d.name}</span>
+              <DrapeMark shot={shot.id} drape={d.name} />
+            </button>
+            {recipe.veils
+              .filter((v) => v.drape === d.name)
+              .map((v) => (
+                <div
+                  key={v.name}
+                  className={`flex items-center pl-4 ${isVeil(v) ? chosen : "hover:bg-raised"}`}
+                >
+                  <button
+                    className="min-w-0 flex-1 px-2 py-1 text-left"
+                    onClick={() => ui.set({ selection: { kind: "veil", name: v.name }, stage: "veil" })}
+                  >
+                    <span className={`block truncate ${v.enabled === false ? "text-dim line-through" : ""}`}>
+                      {v.name}
+                    </span>
+                    <span className="block text-[11px] text-dim">
+                      {v.kind}
+                      {state?.veils[v.name] && !state.veils[v.name]!.laid && ", waits for the drape"}
+                    </span>
+                  </button>
+                  <Hint text={v.enabled === false ? "Lay this veil again" : "Leave this veil out"}>
+                    <button
+                      aria-label={`${v.name} on`}
+                      aria-pressed={v.enabled !== false}
+                      onClick={() => flip(v)}
+                      className="mr-2 rounded border border-line px-1.5 text-[11px] text-dim hover:text-bright"
+                    >
+                      {v.enabled === false ? "off" : "on"}
+                    </button>
+                  </Hint>
+                </div>
+              ))}
+          </div>
+        ))}
+        {recipe && recipe.drapes.length === 0 && (
+          <p className="px-3 py-3 text-dim">
+            Nothing is followed yet. Go to a frame where the spot is sharp, press{" "}
+            <b className="text-ink">Take a spot off</b>, and drag a circle around it.
+          </p>
+        )}
+      </div>
+    </nav>
+  );
+}

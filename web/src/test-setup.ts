@@ -1,0 +1,7 @@
+class NoResizeObserver {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+}
+
+globalThis.ResizeObserver ??= NoResizeObserver as typeof ResizeObserver;

@@ -1,0 +1,446 @@
+import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import { useUi, type Look, type ToolName } from "../app/store";
+import type { Outline } from "../features/recipe";
+import { distance, type FramePt, type ScreenPt } from "../geometry/points";
+import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/viewport";
+import { COLOURS, drawDonor, drawMesh, drawNote, drawOutline } from "./overlay/draw";
+import { pictures } from "./pictures";
+import { addPoint, gripAt, moveAll, movePoint, removePoint, toggleCorner } from "./tools/outline";
+
+/** An outline that lies on the picture, in picture px. */
+export interface OutlineItem {
+  id: string;
+  label: string;
+  outline: Outline;
+  colour: string;
+  active: boolean;
+  dash?: number[];
+  onCommit?: (outline: Outline) => void;
+}
+
+export interface DonorItem {
+  mark: FramePt;
+  donor: FramePt;
+  radius: number;
+  onCommit?: (donor: FramePt) => void;
+}
+
+export interface MeshItem {
+  positions: Float32Array;
+  offset: number;
+  edges: readonly (readonly [number, number])[];
+  colour: string;
+}
+
+export interface ViewPictures {
+  /** Addresses bottom first; a later one may be null while it is not ready. */
+  moving: (string | null)[];
+  /** The same, exact, for when the picture stands still. */
+  still: (string | null)[];
+}
+
+interface Props {
+  name: string;
+  width: number;
+  height: number;
+  shown: ViewPictures;
+  look: Look;
+  playing: boolean;
+  outlines: OutlineItem[];
+  donor: DonorItem | null;
+  mesh: MeshItem | null;
+  note: { text: string; colour: string } | null;
+  tool: ToolName;
+  onCircle: (centre: FramePt, radius: number) => void;
+  onDrawn: (points: FramePt[]) => void;
+  empty?: ReactNode;
+  head: ReactNode;
+}
+
+type Drag =
+  | { kind: "pan"; x: number; y: number }
+  | { kind: "wipe" }
+  | { kind: "circle"; centre: FramePt; radius: number }
+  | { kind: "donor"; at: FramePt }
+  | { kind: "outline"; id: string; index: number | null; from: FramePt; start: Outline; now: Outline };
+
+const STILL_AFTER_MS = 160;
+const REACH_SCREEN_PX = 9;
+
+export function PictureView(props: Props) {
+  const { width, height, shown, look, outlines, donor, tool, playing } = props;
+  const box = useRef<HTMLDivElement>(null);
+  const pictureCanvas = useRef<HTMLCanvasElement>(null);
+  const overlayCanvas = useRef<HTMLCanvasElement>(null);
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  const [chosen, setChosen] = useState<Viewport | null>(null);
+  const [drag, setDrag] = useState<Drag | null>(null);
+  const [drawn, setDrawn] = useState<FramePt[]>([]);
+  const [hot, setHot] = useState<{ id: string; index: number } | null>(null);
+  const [pointer, setPointer] = useState<FramePt | null>(null);
+  const [arrived, setArrived] = useState(0);
+  const [exact, setExact] = useState(false);
+  const wipe = useUi((s) => s.wipe);
+  const gain = useUi((s) => s.differenceGain);
+  const pad = useUi((s) => s.pad);
+  const hidden = useUi((s) => s.overlaysHidden || s.overlaysHeld);
+  const set = useUi((s) => s.set);
+
+  const view = useMemo(
+    () => chosen ?? fitted(width, height, size.width || 1, size.height || 1),
+    [chosen, width, height, size],
+  );
+  const reach = REACH_SCREEN_PX / view.scale;
+
+  useEffect(() => {
+    const element = box.current!;
+    const observer = new ResizeObserver(() =>
+      setSize({ width: element.clientWidth, height: element.clientHeight }),
+    );
+    observer.observe(element);
+    setSize({ width: element.clientWidth, height: element.clientHeight });
+    return () => observer.disconnect();
+  }, []);
+
+  useEffect(() => {
+    if (tool !== "outline") setDrawn([]);
+  }, [tool]);
+
+  // Exact pictures come in as soon as the playhead stands still.
+  const stillKey = shown.still.join(" ");
+  useEffect(() => {
+    setExact(false);
+    if (playing) return;
+    let current = true;
+    const timer = setTimeout(() => {
+      const wanted = shown.still.filter((u): u is string => u !== null);
+      void Promise.all(wanted.map((u) => pictures.get(u))).then((got) => {
+        if (current && got.every(Boolean)) setExact(true);
+      });
+    }, STILL_AFTER_MS);
+    return () => {
+      current = false;
+      clearTimeout(timer);
+    };
+  }, [stillKey, playing]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const movingKey = shown.moving.join(" ");
+  const last = useRef<ImageBitmap[]>([]);
+  useEffect(() => {
+    let current = true;
+    for (const url of shown.moving)
+      if (url && !pictures.peek(url)) void pictures.get(url).then(() => current && setArrived((n) => n + 1));
+    return () => {
+      current = false;
+    };
+  }, [movingKey]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const bitmaps = (): ImageBitmap[] => {
+    const urls = exact ? shown.still : shown.moving;
+    const got = urls.map((u) => (u ? pictures.peek(u) : undefined));
+    if (got.length > 0 && got.every(Boolean)) last.current = got as ImageBitmap[];
+    else if (got[0]) last.current = [got[0]];
+    return last.current;
+  };
+
+  // The picture: redrawn only when what is seen changes, never by the pointer.
+  useEffect(() => {
+    const canvas = pictureCanvas.current!;
+    const ratio = window.devicePixelRatio || 1;
+    canvas.width = Math.round(size.width * ratio);
+    canvas.height = Math.round(size.height * ratio);
+    const ctx = canvas.getContext("2d")!;
+    ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
+    ctx.clearRect(0, 0, size.width, size.height);
+    const [bottom, top] = bitmaps();
+    if (!bottom) return;
+    ctx.imageSmoothingEnabled = view.scale < 2.5;
+    ctx.imageSmoothingQuality = "high";
+    const w = width * view.scale;
+    const h = height * view.scale;
+    const put = (b: ImageBitmap) => ctx.drawImage(b, view.left, view.top, w, h);
+    put(bottom);
+    if (look === "wipe" && top) {
+      ctx.save();
+      ctx.beginPath();
+      ctx.rect(view.left + w * wipe, view.top, w * (1 - wipe), h);
+      ctx.clip();
+      put(top);
+      ctx.restore();
+    }
+    if (look === "difference") {
+      ctx.globalCompositeOperation = "difference";
+      put(top ?? bottom);
+      ctx.globalCompositeOperation = "lighter";
+      for (let g = 1; g < gain; g *= 2) ctx.drawImage(canvas, 0, 0, size.width, size.height);
+      ctx.globalCompositeOperation = "source-over";
+    }
+    canvas.dataset.shown = (exact ? shown.still : shown.moving).join(" ");
+  }, [movingKey, stillKey, exact, arrived, view, size, look, wipe, gain, width, height]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const outlineOf = useCallback(
+    (item: OutlineItem) => (drag?.kind === "outline" && drag.id === item.id ? drag.now : item.outline),
+    [drag],
+  );
+
+  // What lies on the picture: one canvas of its own.
+  useEffect(() => {
+    const canvas = overlayCanvas.current!;
+    const ratio = window.devicePixelRatio || 1;
+    canvas.width = Math.round(size.width * ratio);
+    canvas.height = Math.round(size.height * ratio);
+    const ctx = canvas.getContext("2d")!;
+    ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
+    if (look === "wipe") {
+      const x = view.left + width * view.scale * wipe;
+      ctx.strokeStyle = COLOURS.ink;
+      ctx.lineWidth = 1;
+      ctx.beginPath();
+      ctx.moveTo(x, view.top);
+      ctx.lineTo(x, view.top + height * view.scale);
+      ctx.stroke();
+      ctx.fillStyle = COLOURS.ink;
+      ctx.fillRect(x - 3, view.top + (height * view.scale) / 2 - 12, 6, 24);
+      drawNote(ctx, x - 68, view.top + 18, "original", COLOURS.ink);
+      drawNote(ctx, x + 10, view.top + 18, "result", COLOURS.ink);
+    }
+    if (hidden) return;
+    if (props.mesh) {
+      const m = props.mesh;
+      drawMesh(ctx, view, m.positions, m.offset, m.edges, m.colour);
+    }
+    for (const item of outlines) {
+      const outline = outlineOf(item);
+      const points = outline.points.map(([x, y]) => ({ x, y }));
+      drawOutline(ctx, view, points, outline.corners, item.colour, {
+        handles: item.active && item.onCommit !== undefined,
+        dash: item.dash,
+        hot: hot?.id === item.id ? hot.index : null,
+        width: item.active ? 1.8 : 1.2,
+      });
+    }
+    if (donor) {
+      const at = drag?.kind === "donor" ? drag.at : donor.donor;
+      drawDonor(ctx, view, donor.mark, at, donor.radius, COLOURS.verdigris);
+    }
+    if (drag?.kind === "circle") {
+      const points = Array.from({ length: 24 }, (_, i) => {
+        const a = (i / 24) * 2 * Math.PI;
+        return { x: drag.centre.x + drag.radius * Math.cos(a), y: drag.centre.y + drag.radius * Math.sin(a) };
+      });
+      drawOutline(ctx, view, points, [], COLOURS.madder);
+    }
+    if (drawn.length > 0) {
+      const points = pointer ? [...drawn, pointer] : drawn;
+      drawOutline(ctx, view, points, [], COLOURS.madder, { handles: true, dash: [4, 3] });
+    }
+    if (props.note) drawNote(ctx, 12, size.height - 12, props.note.text, props.note.colour);
+  }, [
+    view,
+    size,
+    hidden,
+    outlines,
+    donor,
+    drag,
+    drawn,
+    pointer,
+    hot,
+    look,
+    wipe,
+    props.mesh,
+    props.note,
+    outlineOf,
+    width,
+    height,
+  ]);
+
+  const at = (e: { clientX: number; clientY: number }): ScreenPt => {
+    const r = box.current!.getBoundingClientRect();
+    return { x: e.clientX - r.left, y: e.clientY - r.top };
+  };
+
+  const active = outlines.find((o) => o.active && o.onCommit);
+
+  const onPointerDown = (e: React.PointerEvent) => {
+    box.current!.setPointerCapture(e.pointerId);
+    const s = at(e);
+    const p = toFrame(view, s);
+    if (e.button === 1 || e.altKey) return setDrag({ kind: "pan", x: s.x, y: s.y });
+    if (e.button !== 0) return;
+    if (tool === "spot" || tool === "mark") return setDrag({ kind: "circle", centre: p, radius: 0 });
+    if (tool === "outline") {
+      const first = drawn[0];
+      if (first && drawn.length >= 3 && distance(first, p) < reach) return closeDrawn();
+      return setDrawn([...drawn, p]);
+    }
+    if (look === "wipe" && Math.abs(s.x - (view.left + width * view.scale * wipe)) < 8)
+      return setDrag({ kind: "wipe" });
+    if (!hidden && donor?.onCommit && distance(p, donor.donor) < Math.max(reach, donor.radius * 0.7))
+      return setDrag({ kind: "donor", at: donor.donor });
+    if (!hidden && active) {
+      const grip = gripAt(active.outline, p, reach);
+      if (grip?.kind === "point") setHot({ id: active.id, index: grip.index });
+      if (grip) {
+        const index = grip.kind === "point" ? grip.index : null;
+        return setDrag({
+          kind: "outline",
+          id: active.id,
+          index,
+          from: p,
+          start: active.outline,
+          now: active.outline,
+        });
+      }
+    }
+    setHot(null);
+    setDrag({ kind: "pan", x: s.x, y: s.y });
+  };
+
+  const onPointerMove = (e: React.PointerEvent) => {
+    const s = at(e);
+    const p = toFrame(view, s);
+    if (tool === "outline" || tool === "spot") setPointer(p);
+    if (!drag) return;
+    if (drag.kind === "pan") {
+      setChosen(panned(view, s.x - drag.x, s.y - drag.y));
+      setDrag({ kind: "pan", x: s.x, y: s.y });
+    } else if (drag.kind === "wipe")
+      set({ wipe: Math.min(1, Math.max(0, (s.x - view.left) / (width * view.scale))) });
+    else if (drag.kind === "circle") setDrag({ ...drag, radius: distance(drag.centre, p) });
+    else if (drag.kind === "donor") setDrag({ kind: "donor", at: p });
+    else {
+      const now =
+        drag.index === null
+          ? moveAll(drag.start, p.x - drag.from.x, p.y - drag.from.y)
+          : movePoint(drag.start, drag.index, p);
+      setDrag({ ...drag, now });
+    }
+  };
+
+  const onPointerUp = () => {
+    const done = drag;
+    setDrag(null);
+    if (!done) return;
+    if (done.kind === "circle") props.onCircle(done.centre, Math.max(done.radius, 3));
+    if (done.kind === "donor") donor?.onCommit?.(done.at);
+    if (done.kind === "outline" && done.now !== done.start) active?.onCommit?.(done.now);
+  };
+
+  const closeDrawn = () => {
+    if (drawn.length >= 3) props.onDrawn(drawn);
+    setDrawn([]);
+  };
+
+  const onDoubleClick = (e: React.MouseEvent) => {
+    if (tool === "outline") return closeDrawn();
+    if (!active || hidden) return setChosen(null);
+    const p = toFrame(view, at(e));
+    const grip = gripAt(active.outline, p, reach);
+    if (grip?.kind === "edge") active.onCommit?.(addPoint(active.outline, grip.index, p));
+    else if (grip?.kind === "point") active.onCommit?.(toggleCorner(active.outline, grip.index));
+    else if (!grip) setChosen(null);
+  };
+
+  const onKeyDown = (e: React.KeyboardEvent) => {
+    if (tool === "outline" && e.key === "Enter") return closeDrawn();
+    if (e.key === "Escape") {
+      setDrawn([]);
+      setDrag(null);
+      return set({ tool: "none" });
+    }
+    if (!active || !hot || hot.id !== active.id) return;
+    const steps: Record<string, [number, number]> = {
+      ArrowLeft: [-1, 0],
+      ArrowRight: [1, 0],
+      ArrowUp: [0, -1],
+      ArrowDown: [0, 1],
+    };
+    const step = steps[e.key];
+    const point = active.outline.points[hot.index];
+    if (step && point) {
+      e.preventDefault();
+      e.stopPropagation();
+      const k = e.shiftKey ? 10 : 1;
+      active.onCommit?.(
+        movePoint(active.outline, hot.index, { x: point[0] + step[0] * k, y: point[1] + step[1] * k }),
+      );
+    }
+    if (e.key === "Delete" || e.key === "Backspace") {
+      e.preventDefault();
+      active.onCommit?.(removePoint(active.outline, hot.index));
+      setHot(null);
+    }
+  };
+
+  const onWheel = useCallback(
+    (e: WheelEvent) => {
+      e.preventDefault();
+      const r = box.current!.getBoundingClientRect();
+      setChosen(
+        zoomedAt(view, { x: e.clientX - r.left, y: e.clientY - r.top }, Math.exp(-e.deltaY * 0.0016)),
+      );
+    },
+    [view],
+  );
+  useEffect(() => {
+    const element = box.current!;
+    element.addEventListener("wheel", onWheel, { passive: false });
+    return () => element.removeEventListener("wheel", onWheel);
+  }, [onWheel]);
+
+  const zoomTo = (scale: number) =>
+    setChosen(zoomedAt(view, { x: size.width / 2, y: size.height / 2 }, scale / view.scale));
+  const pads = { dark: "bg-[#161616]", middle: "bg-[#777777]", light: "bg-[#c4c4c4]" };
+  const cursor =
+    tool !== "none" ? "cursor-crosshair" : drag?.kind === "pan" ? "cursor-grabbing" : "cursor-default";
+
+  return (
+    <div className="flex min-w-0 flex-1 flex-col" role="group" aria-label={props.name}>
+      <div className="flex h-8 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
+        {props.head}
+        <span className="ml-auto flex items-center gap-1 text-[12px] text-dim">
+          <button
+            className="rounded px-1.5 hover:text-bright"
+            onClick={() => setChosen(null)}
+            title="Whole picture"
+          >
+            fit
+          </button>
+          <button className="rounded px-1.5 hover:text-bright" onClick={() => zoomTo(1)} title="One to one">
+            1:1
+          </button>
+          <button className="rounded px-1.5 hover:text-bright" onClick={() => zoomTo(2)} title="200 %">
+            2:1
+          </button>
+          <span className="num w-11 text-right">{Math.round(view.scale * 100)} %</span>
+        </span>
+      </div>
+      <div
+        ref={box}
+        tabIndex={0}
+        aria-label={`${props.name}: picture`}
+        data-testid={`view-${props.name}`}
+        className={`relative min-h-0 flex-1 overflow-hidden ${pads[pad]} ${cursor}`}
+        onPointerDown={onPointerDown}
+        onPointerMove={onPointerMove}
+        onPointerUp={onPointerUp}
+        onPointerLeave={() => setPointer(null)}
+        onDoubleClick={onDoubleClick}
+        onKeyDown={onKeyDown}
+        onAuxClick={(e) => e.preventDefault()}
+      >
+        <canvas
+          ref={pictureCanvas}
+          className="absolute inset-0 h-full w-full"
+          data-testid={`picture-${props.name}`}
+        />
+        <canvas ref={overlayCanvas} className="pointer-events-none absolute inset-0 h-full w-full" />
+        {props.empty && (
+          <div className="absolute inset-0 flex items-center justify-center bg-ground/60 p-6 text-center">
+            {props.empty}
+          </div>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,345 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo } from "react";
+import type { Schema } from "../api/client";
+import { useUi, type Look } from "../app/store";
+import { positionsQuery, stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
+import {
+  drapeOutline,
+  freeName,
+  referenceOf,
+  spotRecipe,
+  withDrape,
+  withVeil,
+  writeOutline,
+  type Drape,
+  type Outline,
+  type Recipe,
+  type Veil,
+} from "../features/recipe";
+import { rateValue } from "../app/timecode";
+import { identity, inverse, mapPoint, multiply, type Matrix } from "../geometry/homography";
+import { centreOf, distance, type FramePt } from "../geometry/points";
+import { circleOutline, round } from "../geometry/spline";
+import { Button, Choice } from "../ui/controls";
+import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
+import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
+import { PictureView, type DonorItem, type MeshItem, type OutlineItem } from "./PictureView";
+import { carried, frameFromDesign, frameFromRef, statusAt, veilOutline } from "./surface";
+import { usePlayback, usePrefetch } from "./usePlayback";
+
+const LOOSE = 2.4; // times the mark's radius: room around the thing, for following
+const LOOSE_LEAST = 26; // px
+
+const LOOKS: { value: Look; text: string; title: string }[] = [
+  { value: "original", text: "Original", title: "The clip as it was brought in" },
+  { value: "result", text: "Result", title: "With all veils laid" },
+  { value: "wipe", text: "Wipe", title: "Original left, result right; drag the line" },
+  { value: "difference", text: "Difference", title: "What the veils changed, made brighter" },
+  { value: "matte", text: "Matte", title: "How much of each pixel is changed" },
+];
+
+/** The drape that is selected, or the one under the selected veil. */
+export function useSelected(recipe: Recipe | undefined): { drape: Drape | null; veil: Veil | null } {
+  const selection = useUi((s) => s.selection);
+  const veil =
+    selection.kind === "veil" ? (recipe?.veils.find((v) => v.name === selection.name) ?? null) : null;
+  const name = selection.kind === "drape" ? selection.name : veil?.drape;
+  const drape =
+    recipe?.drapes.find((d) => d.name === name) ??
+    (selection.kind === "shot" ? (recipe?.drapes[0] ?? null) : null);
+  return { drape, veil };
+}
+
+export function Views({ shot }: { shot: Schema["Shot"] }) {
+  const { data: revision } = useRecipe(shot.id);
+  const { data: state } = useQuery(stateQuery(shot.id));
+  const recipe = revision?.recipe;
+  const { drape, veil } = useSelected(recipe);
+  const { data: track } = useQuery({ ...trackQuery(shot.id, drape?.name ?? ""), enabled: drape !== null });
+  const { data: positions } = useQuery(positionsQuery(shot.id, drape?.name ?? "", track?.token));
+  const ui = useUi();
+  const edit = useEdit(shot.id);
+  const start = useStartJob(shot.id);
+  const { frame, look, playing } = ui;
+  const scene: Scene = useMemo(
+    () => ({
+      shot: shot.id,
+      revision: revision?.revision ?? 0,
+      token: state?.token ?? null,
+      empty: state?.empty ?? true,
+    }),
+    [shot.id, revision?.revision, state?.token, state?.empty],
+  );
+  const layers = layersOf(look);
+  const matteOf = look === "matte" ? veil?.name : undefined;
+  const flatLook = look === "original" || look === "matte" ? "original" : "result";
+  const flatOpen = ui.flatShown && drape !== null;
+
+  const addresses = useCallback(
+    (f: number): string[] => {
+      const main = layersOf(look).map((l) => frameAddress(scene, f, l, "jpg", matteOf));
+      const flat =
+        flatOpen && drape && track?.rowOf.has(f)
+          ? [flatAddress(scene, drape.name, track.token, f, flatLook, "jpg")]
+          : [];
+      return [...main, ...flat].filter((u): u is string => u !== null);
+    },
+    [scene, look, matteOf, flatOpen, drape, track, flatLook],
+  );
+  const range = { first: shot.in_frame, last: shot.out_frame };
+  usePlayback(rateValue(shot.facts.rate), range, addresses);
+  usePrefetch({ first: shot.facts.first_frame, last: shot.facts.last_frame }, addresses);
+
+  const frameMap = drape ? frameFromRef(track, drape, frame) : null;
+  const status = statusAt(track, frame);
+
+  const commitDrape = (d: Drape, outline: Outline) => {
+    if (!recipe) return;
+    const changed = withDrape(recipe, d.name, (o) => ({
+      ...o,
+      outline: { ...o.outline, [referenceOf(o)]: writeOutline(outline) },
+    }));
+    void edit(changed, `Outline of ${d.name}`);
+  };
+  const commitVeil = (v: Veil, outline: Outline, designFromView: Matrix) => {
+    if (!recipe) return;
+    const points = carried(outline, designFromView).map((p): [number, number] => [round(p.x), round(p.y)]);
+    void edit(
+      withVeil(recipe, v.name, (o) => ({ ...o, outline: writeOutline({ ...outline, points }) })),
+      `Outline of ${v.name}`,
+    ).then((ok) => ok && void start({ kind: "ready" }));
+  };
+
+  /** The outlines and the donor as seen in a view; `viewFromRef` is null where the surface is not known. */
+  const itemsFor = (
+    viewFromRef: Matrix | null,
+    flat: boolean,
+  ): { outlines: OutlineItem[]; donor: DonorItem | null } => {
+    if (!recipe || !drape || !viewFromRef) return { outlines: [], donor: null };
+    const outlines: OutlineItem[] = [];
+    const own = drapeOutline(drape);
+    const onReference = flat || frame === referenceOf(drape);
+    outlines.push({
+      id: `drape ${drape.name}`,
+      label: drape.name,
+      outline: { ...own, points: carried(own, viewFromRef).map((p): [number, number] => [p.x, p.y]) },
+      colour: ui.selection.kind === "drape" ? COLOURS.madder : COLOURS.ink,
+      active: ui.selection.kind === "drape",
+      dash: ui.selection.kind === "drape" ? undefined : [6, 4],
+      onCommit: onReference
+        ? (o) =>
+            commitDrape(drape, {
+              ...o,
+              points: carried(o, inverse(viewFromRef)).map((p): [number, number] => [p.x, p.y]),
+            })
+        : undefined,
+    });
+    let donor: DonorItem | null = null;
+    for (const v of recipe.veils.filter((x) => x.drape === drape.name)) {
+      const refFromDesign = frameFromDesign(track, drape, v, referenceOf(drape));
+      if (!refFromDesign) continue;
+      const viewFromDesign = multiply(viewFromRef, refFromDesign);
+      const written = veilOutline(v);
+      const points = carried(written, viewFromDesign);
+      const selected = veil?.name === v.name;
+      outlines.push({
+        id: `veil ${v.name}`,
+        label: v.name,
+        outline: { ...written, points: points.map((p): [number, number] => [p.x, p.y]) },
+        colour: selected ? COLOURS.madder : COLOURS.verdigris,
+        active: selected,
+        onCommit: selected ? (o) => commitVeil(v, o, inverse(viewFromDesign)) : undefined,
+      });
+      const step = (v.params?.donor as [number, number] | undefined) ?? state?.veils[v.name]?.donor;
+      if (selected && step) {
+        const markRef = centreOf(carried(written, refFromDesign));
+        const mark = mapPoint(viewFromRef, markRef);
+        donor = {
+          mark,
+          donor: mapPoint(viewFromRef, { x: markRef.x + step[0]!, y: markRef.y + step[1]! }),
+          radius: Math.max(...points.map((p) => distance(p, mark))),
+          onCommit: (p) => {
+            const ref = mapPoint(inverse(viewFromRef), p);
+            const placed = [round(ref.x - markRef.x), round(ref.y - markRef.y)];
+            void edit(
+              withVeil(recipe, v.name, (o) => ({ ...o, params: { ...o.params, donor: placed } })),
+              `Donor of ${v.name}`,
+            ).then((ok) => ok && void start({ kind: "ready" }));
+          },
+        };
+      }
+    }
+    return { outlines, donor };
+  };
+
+  const takeSpotOff = async (centre: FramePt, radius: number) => {
+    if (!recipe) return;
+    ui.set({ tool: "none" });
+    const loose = Math.max(radius * LOOSE, radius + LOOSE_LEAST);
+    const made = spotRecipe(recipe, frame, circleOutline(centre, radius), circleOutline(centre, loose));
+    if (!(await edit(made.recipe, `Take ${made.veil} off`))) return;
+    ui.set({ selection: { kind: "veil", name: made.veil }, stage: "veil", look: "result" });
+    await start({ kind: "follow", drape: made.drape, first: shot.in_frame, last: shot.out_frame });
+    await start({ kind: "ready" });
+  };
+
+  const addMark = async (centre: FramePt, radius: number, frameFromView: Matrix) => {
+    if (!recipe || !drape) return;
+    ui.set({ tool: "none" });
+    const name = freeName(
+      "spot",
+      recipe.veils.map((v) => v.name),
+    );
+    const points = circleOutline(centre, radius).map(([x, y]): [number, number] => {
+      const p = mapPoint(frameFromView, { x, y });
+      return [round(p.x), round(p.y)];
+    });
+    const added: Veil = { name, kind: "conceal", drape: drape.name, frame, outline: points };
+    if (!(await edit({ ...recipe, veils: [...recipe.veils, added] }, `Add ${name}`))) return;
+    ui.set({ selection: { kind: "veil", name }, stage: "veil", look: "result" });
+    if (track) await start({ kind: "ready" });
+  };
+
+  const addDrape = async (points: FramePt[]) => {
+    if (!recipe) return;
+    const name = freeName(
+      "skin",
+      recipe.drapes.map((d) => d.name),
+    );
+    const outline = { [frame]: points.map((p) => [round(p.x), round(p.y)]) };
+    const added: Drape = { name, reference_frames: [frame], outline };
+    ui.set({ tool: "none" });
+    if (await edit({ ...recipe, drapes: [...recipe.drapes, added] }, `Drape ${name}`))
+      ui.set({ selection: { kind: "drape", name }, stage: "drape" });
+  };
+
+  const row = track?.rowOf.get(frame);
+  const mesh: MeshItem | null =
+    track && positions && row !== undefined && ui.gridShown
+      ? {
+          positions,
+          offset: row * track.vertices * 2,
+          edges: track.edges as [number, number][],
+          colour: STATUS_COLOUR[status.status] ?? COLOURS.ink,
+        }
+      : null;
+  const note = drape
+    ? {
+        text:
+          status.status === "unfollowed"
+            ? `${drape.name}: not followed here`
+            : `${drape.name}: ${status.status}${status.error === null ? "" : `, within ${status.error.toFixed(2)} px`}`,
+        colour: STATUS_COLOUR[status.status] ?? COLOURS.ink,
+      }
+    : null;
+
+  const flatBox = track?.flat_box;
+  const origin: Matrix = flatBox ? [1, 0, -flatBox[0]!, 0, 1, -flatBox[1]!, 0, 0, 1] : identity;
+  const shotItems = itemsFor(frameMap, false);
+  const flatItems = itemsFor(flatBox ? origin : null, true);
+  const frameFromFlat = frameMap ? multiply(frameMap, inverse(origin)) : identity;
+  const preparing = layers.some((l) => l !== "original") && !scene.empty && scene.token === null;
+
+  return (
+    <div className="flex min-h-0 min-w-0 flex-1">
+      <PictureView
+        name="Shot view"
+        width={shot.facts.width}
+        height={shot.facts.height}
+        shown={{
+          moving: layers.map((l) => frameAddress(scene, frame, l, "jpg", matteOf)),
+          still: layers.map((l) => frameAddress(scene, frame, l, "png", matteOf)),
+        }}
+        look={look}
+        playing={playing !== 0}
+        outlines={shotItems.outlines}
+        donor={shotItems.donor}
+        mesh={mesh}
+        note={
+          preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
+        }
+        tool={ui.tool}
+        onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, identity))}
+        onDrawn={(p) => void addDrape(p)}
+        head={
+          <>
+            <span className="font-semibold">Shot</span>
+            <Choice
+              label="What is seen"
+              value={look}
+              options={LOOKS}
+              onChange={(v) => ui.set({ look: v })}
+              compact
+            />
+            {look === "difference" && (
+              <Choice
+                label="Difference made brighter"
+                value={String(ui.differenceGain)}
+                options={["1", "4", "16"].map((v) => ({ value: v, text: `${v}x` }))}
+                onChange={(v) => ui.set({ differenceGain: Number(v) })}
+                compact
+              />
+            )}
+          </>
+        }
+      />
+      {flatOpen && (
+        <div className="flex w-[38%] min-w-52 border-l border-line">
+          <PictureView
+            name="Flat view"
+            width={flatBox ? flatBox[2]! - flatBox[0]! : 100}
+            height={flatBox ? flatBox[3]! - flatBox[1]! : 100}
+            shown={
+              track && row !== undefined
+                ? {
+                    moving: [flatAddress(scene, drape.name, track.token, frame, flatLook, "jpg")],
+                    still: [flatAddress(scene, drape.name, track.token, frame, flatLook, "png")],
+                  }
+                : { moving: [], still: [] }
+            }
+            look={flatLook}
+            playing={playing !== 0}
+            outlines={flatItems.outlines}
+            donor={flatItems.donor}
+            mesh={null}
+            note={null}
+            tool={ui.tool === "mark" ? "mark" : "none"}
+            onCircle={(c, r) => void addMark(c, r * 1, frameFromFlat)}
+            onDrawn={() => {}}
+            empty={
+              row === undefined ? (
+                <div className="max-w-56 text-dim">
+                  <p className="mb-2">
+                    Here <b className="text-ink">{drape.name}</b> stands still once it has been followed to
+                    this frame.
+                  </p>
+                  <Button
+                    kind="main"
+                    onClick={() =>
+                      void start({
+                        kind: "follow",
+                        drape: drape.name,
+                        first: shot.in_frame,
+                        last: shot.out_frame,
+                      })
+                    }
+                  >
+                    Follow all frames
+                  </Button>
+                </div>
+              ) : undefined
+            }
+            head={
+              <>
+                <span className="font-semibold">Flat</span>
+                <span className="truncate text-dim">
+                  {drape.name}, as on frame {referenceOf(drape)}
+                </span>
+              </>
+            }
+          />
+        </div>
+      )}
+    </div>
+  );
+}

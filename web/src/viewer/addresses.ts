@@ -1,0 +1,50 @@
+import type { Look } from "../app/store";
+
+/** Everything that says which pictures a view shows. `token` changes whenever the result does. */
+export interface Scene {
+  shot: number;
+  revision: number;
+  token: string | null;
+  /** No veil is laid: the result is the original. */
+  empty: boolean;
+}
+
+type Layer = "original" | "result" | "matte";
+
+/** The layers a look needs, bottom first. */
+export function layersOf(look: Look): Layer[] {
+  if (look === "wipe" || look === "difference") return ["original", "result"];
+  return [look];
+}
+
+function query(scene: Scene, layer: Layer, veil?: string): string {
+  if (layer === "original") return "";
+  const name = veil ? `&veil=${encodeURIComponent(veil)}` : "";
+  return `?look=${layer}&revision=${scene.revision}&token=${scene.token}${name}`;
+}
+
+/** Null while the result cannot be shown yet. */
+export function frameAddress(
+  scene: Scene,
+  frame: number,
+  layer: Layer,
+  form: "jpg" | "png",
+  veil?: string,
+): string | null {
+  if (layer === "result" && scene.empty) return frameAddress(scene, frame, "original", form);
+  if (layer !== "original" && scene.token === null) return null;
+  return `/api/shots/${scene.shot}/frames/${frame}.${form}${query(scene, layer, veil)}`;
+}
+
+export function flatAddress(
+  scene: Scene,
+  drape: string,
+  track: string,
+  frame: number,
+  layer: "original" | "result",
+  form: "jpg" | "png",
+): string | null {
+  const shown = layer === "result" && (scene.empty || scene.token === null) ? "original" : layer;
+  const base = `/api/shots/${scene.shot}/drapes/${encodeURIComponent(drape)}/flat/${frame}.${form}`;
+  return `${base}?look=${shown}&revision=${scene.revision}&token=${scene.token}-${track}`;
+}

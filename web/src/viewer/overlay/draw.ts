@@ -1,0 +1,131 @@
+import type { FramePt } from "../../geometry/points";
+import { toScreen, type Viewport } from "../../geometry/viewport";
+import { outlineCurve } from "../../geometry/spline";
+
+export const COLOURS = {
+  madder: "#e0705a",
+  verdigris: "#3fb59b",
+  saffron: "#e6b450",
+  fail: "#ee6a72",
+  ink: "#e4e4e4",
+  shade: "rgba(0,0,0,0.65)",
+};
+
+export const STATUS_COLOUR: Record<string, string> = {
+  ok: COLOURS.verdigris,
+  weak: COLOURS.saffron,
+  occluded: COLOURS.saffron,
+  lost: COLOURS.fail,
+  outside: "#8a8a8a",
+};
+
+type Ctx = CanvasRenderingContext2D;
+
+function trace(ctx: Ctx, v: Viewport, points: readonly FramePt[], closed: boolean): void {
+  ctx.beginPath();
+  points.forEach((p, i) => {
+    const s = toScreen(v, p);
+    if (i === 0) ctx.moveTo(s.x, s.y);
+    else ctx.lineTo(s.x, s.y);
+  });
+  if (closed) ctx.closePath();
+}
+
+/** A line that is seen on light and on dark. */
+function stroke(ctx: Ctx, colour: string, width: number, dash: number[] = []): void {
+  ctx.setLineDash([]);
+  ctx.strokeStyle = COLOURS.shade;
+  ctx.lineWidth = width + 1.5;
+  ctx.stroke();
+  ctx.setLineDash(dash);
+  ctx.strokeStyle = colour;
+  ctx.lineWidth = width;
+  ctx.stroke();
+  ctx.setLineDash([]);
+}
+
+export function drawOutline(
+  ctx: Ctx,
+  v: Viewport,
+  points: readonly FramePt[],
+  corners: readonly boolean[],
+  colour: string,
+  options: { handles?: boolean; dash?: number[]; hot?: number | null; width?: number } = {},
+): void {
+  if (points.length === 0) return;
+  trace(ctx, v, points.length >= 3 ? outlineCurve(points, corners) : points, points.length >= 3);
+  stroke(ctx, colour, options.width ?? 1.5, options.dash);
+  if (!options.handles) return;
+  points.forEach((p, i) => {
+    const s = toScreen(v, p);
+    const r = options.hot === i ? 5.5 : 4;
+    ctx.beginPath();
+    if (corners[i]) ctx.rect(s.x - r, s.y - r, 2 * r, 2 * r);
+    else ctx.arc(s.x, s.y, r, 0, 2 * Math.PI);
+    ctx.fillStyle = options.hot === i ? colour : "#1f1f1f";
+    ctx.fill();
+    ctx.lineWidth = 1.5;
+    ctx.strokeStyle = colour;
+    ctx.stroke();
+  });
+}
+
+/** The mesh stuck to the surface, coloured by how the drape stands on this frame. */
+export function drawMesh(
+  ctx: Ctx,
+  v: Viewport,
+  positions: Float32Array,
+  offset: number,
+  edges: readonly (readonly [number, number])[],
+  colour: string,
+): void {
+  ctx.beginPath();
+  for (const [a, b] of edges) {
+    const ax = positions[offset + 2 * a]!;
+    const ay = positions[offset + 2 * a + 1]!;
+    const bx = positions[offset + 2 * b]!;
+    const by = positions[offset + 2 * b + 1]!;
+    ctx.moveTo(v.left + (ax + 0.5) * v.scale, v.top + (ay + 0.5) * v.scale);
+    ctx.lineTo(v.left + (bx + 0.5) * v.scale, v.top + (by + 0.5) * v.scale);
+  }
+  ctx.globalAlpha = 0.5;
+  ctx.lineWidth = 1;
+  ctx.strokeStyle = colour;
+  ctx.stroke();
+  ctx.globalAlpha = 1;
+}
+
+/** Where a veil takes its skin: a ring at the donor, tied to the mark. */
+export function drawDonor(
+  ctx: Ctx,
+  v: Viewport,
+  mark: FramePt,
+  donor: FramePt,
+  radius: number,
+  colour: string,
+): void {
+  const a = toScreen(v, mark);
+  const b = toScreen(v, donor);
+  ctx.beginPath();
+  ctx.moveTo(a.x, a.y);
+  ctx.lineTo(b.x, b.y);
+  stroke(ctx, colour, 1, [2, 3]);
+  ctx.beginPath();
+  ctx.arc(b.x, b.y, Math.max(radius * v.scale, 4), 0, 2 * Math.PI);
+  stroke(ctx, colour, 1.5, [4, 3]);
+  ctx.beginPath();
+  ctx.moveTo(b.x - 4, b.y);
+  ctx.lineTo(b.x + 4, b.y);
+  ctx.moveTo(b.x, b.y - 4);
+  ctx.lineTo(b.x, b.y + 4);
+  stroke(ctx, colour, 1.2);
+}
+
+export function drawNote(ctx: Ctx, x: number, y: number, text: string, colour: string): void {
+  ctx.font = '12px "JetBrains Mono Variable", monospace';
+  const width = ctx.measureText(text).width;
+  ctx.fillStyle = "rgba(22,22,22,0.8)";
+  ctx.fillRect(x - 4, y - 12, width + 8, 17);
+  ctx.fillStyle = colour;
+  ctx.fillText(text, x, y);
+}
