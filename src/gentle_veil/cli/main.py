@@ -140,11 +140,11 @@ def serve(
     key = None if host in LOOPBACK else secrets.token_urlsafe(18)
     config = Config(library=library, host=host, port=port, access_key=key)
     served, runner = create(config)
+    runner.start()
+    runner.warm()
     if demo:
         for shot_id in fill_demo(runner.library, config.demo):
             runner.submit("analyse", shot_id, "Looking at every frame", {})
-    runner.start()
-    runner.warm()
     typer.echo(f"Gentle Veil {__version__} at http://{host}:{port}/" + (f"?key={key}" if key else ""))
     sys.stdout.flush()
     try:

@@ -9,9 +9,13 @@ from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
 
+from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.errors import CancelledError, NotFoundError, VeilError
+from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.jobs.context import JobContext
 from gentle_veil.jobs.handlers import HANDLERS
 from gentle_veil.services.library import Library
@@ -19,6 +23,8 @@ from gentle_veil.store.tables import DeliveryRow, JobRow, now
 
 MAX_ATTEMPTS = 3
 WORKERS = 2
+# Work that nobody waits for has a worker of its own, so that it never stands in the way of what somebody asked for.
+BACKGROUND = ("analyse",)
 log = logging.getLogger(__name__)
 _libraries: dict[str, Library] = {}
 
@@ -31,9 +37,17 @@ def _warm() -> None:
     os.nice(5)  # the one who scrubs goes before the one who computes
 
 
-def process_pool() -> Executor:
+def _warm_background() -> None:
+    _warm()
+    os.nice(10)
+
+
+def process_pool(background: bool) -> Executor:
     """The default executor: fresh processes, so that a crash of one harms nobody else."""
-    return ProcessPoolExecutor(WORKERS, multiprocessing.get_context("spawn"), initializer=_warm)
+    context = multiprocessing.get_context("spawn")
+    if background:
+        return ProcessPoolExecutor(1, context, initializer=_warm_background)
+    return ProcessPoolExecutor(WORKERS, context, initializer=_warm)
 
 
 def run_job(root: str, job_id: int) -> None:
@@ -78,7 +92,7 @@ class JobRunner:
     def __init__(self, library: Library, executor: Executor | None = None) -> None:
         self.library = library
         self._given = executor
-        self._executor: Executor | None = executor
+        self._pools: dict[bool, Executor] = {}
         self._lock = threading.Lock()
 
     def start(self) -> None:
@@ -132,11 +146,19 @@ class JobRunner:
                     if delivery is not None:
                         delivery.state = "cancelled"
 
-    def _hand_over(self, job_id: int) -> None:
+    def _pool(self, background: bool) -> Executor:
+        if self._given is not None:
+            return self._given
         with self._lock:
-            if self._executor is None:
-                self._executor = process_pool()
-            executor = self._executor
+            if background not in self._pools:
+                self._pools[background] = process_pool(background)
+            return self._pools[background]
+
+    def _hand_over(self, job_id: int) -> None:
+        with self.library.db.session() as session:
+            row = session.get(JobRow, job_id)
+            background = row is not None and row.kind in BACKGROUND
+        executor = self._pool(background)
         try:
             future = executor.submit(run_job, str(self.library.root), job_id)
         except BrokenProcessPool:
@@ -162,22 +184,25 @@ class JobRunner:
 
     def _replace(self, broken: Executor) -> None:
         with self._lock:
-            if self._executor is broken and self._given is None:
-                self._executor = None
+            self._pools = {b: pool for b, pool in self._pools.items() if pool is not broken}
 
     def warm(self) -> None:
         """Start the workers before they are needed."""
-        with self._lock:
-            if self._executor is None:
-                self._executor = process_pool()
-            for _ in range(WORKERS):
-                self._executor.submit(os.getpid)
+        for _ in range(WORKERS):
+            self._pool(background=False).submit(_ready_to_work)
 
     def close(self) -> None:
         """Stop taking work; what runs is taken up at the next start."""
         with self._lock:
-            if self._executor is not None:
-                self._executor.shutdown(wait=False, cancel_futures=True)
+            for pool in self._pools.values():
+                pool.shutdown(wait=False, cancel_futures=True)
+
+
+def _ready_to_work() -> None:
+    """Load the compiled kernels, so that the first job does not wait for them."""
+    frames = ArrayFrames(np.random.default_rng(1).integers(0, 255, (2, 96, 128, 3), dtype=np.uint8))
+    square = np.array([[30.0, 20.0], [90.0, 20.0], [90.0, 70.0], [30.0, 70.0]])
+    FOLLOWERS["plane"].estimate(frames, Region(0, square), FOLLOWERS["plane"].Options(), wanted=[1])
 
 
 class InlineExecutor(Executor):

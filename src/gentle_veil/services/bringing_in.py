@@ -15,6 +15,7 @@ from gentle_veil.media.open_media import probe
 from gentle_veil.media.sequence import sequence_files, spans_text
 from gentle_veil.media.stills import SUFFIXES
 from gentle_veil.services.library import Library
+from gentle_veil.services.recipes import begin
 from gentle_veil.services.workspace import facts_of, media_key_of
 from gentle_veil.store.tables import DeliveryRow, JobRow, RevisionRow, ShotRow
 
@@ -207,6 +208,7 @@ def _add_shot(library: Library, kept: Path, info: MediaInfo, name: str, producti
         )
         session.add(row)
         session.flush()
+        begin(session, row)
         return row.id
 
 

@@ -28,11 +28,16 @@ class RevisionFacts:
 def _head(session: Session, shot: ShotRow) -> RevisionRow:
     row = session.get(RevisionRow, shot.head_id) if shot.head_id else None
     if row is None:
-        row = RevisionRow(shot_id=shot.id, label="Brought in", recipe=Recipe().written())
-        session.add(row)
-        session.flush()
-        shot.head_id = row.id
+        raise NotFoundError(f"Shot '{shot.name}' has no recipe; bring the clip in again.")
     return row
+
+
+def begin(session: Session, shot: ShotRow) -> None:
+    """The first revision of a shot that is being brought in: nothing is done to it yet."""
+    row = RevisionRow(shot_id=shot.id, label="Brought in", recipe=Recipe().written())
+    session.add(row)
+    session.flush()
+    shot.head_id = row.id
 
 
 def _newest_child(session: Session, revision_id: int) -> RevisionRow | None:

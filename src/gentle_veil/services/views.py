@@ -22,6 +22,7 @@ from gentle_veil.services.workspace import Workspace
 
 Look = Literal["original", "result", "matte"]
 Form = Literal["jpg", "png"]
+EXACT_LEVEL = 0  # over loopback, packing takes longer than sending
 FLAT_MARGIN = 24  # px around the outline
 FLAT_LARGEST = 1400  # px a side
 
@@ -47,7 +48,7 @@ def keep_view(workspace: Workspace, k: int) -> bytes:
 
 
 def _encoded(picture: np.ndarray, form: Form) -> bytes:
-    return encode_jpeg(picture) if form == "jpg" else encode_png(picture, 1)
+    return encode_jpeg(picture) if form == "jpg" else encode_png(picture, EXACT_LEVEL)
 
 
 def frame_view(workspace: Workspace, recipe: Recipe, k: int, look: Look, form: Form, veil: str | None = None) -> bytes:
@@ -58,7 +59,7 @@ def frame_view(workspace: Workspace, recipe: Recipe, k: int, look: Look, form: F
     if look == "original":
         if form == "jpg":
             return keep_view(workspace, k)
-        return encode_png(for_screen(workspace.frames[k], workspace.frames.encoding), 1)
+        return encode_png(for_screen(workspace.frames[k], workspace.frames.encoding), EXACT_LEVEL)
     keys = layer_keys(workspace, recipe)
     key = None if keys is None else frame_key(workspace.media_key, [*keys, look, veil or "", form], k)
     known = None if key is None else workspace.cache.get("frame", key, f".{form}")

@@ -133,8 +133,15 @@ export function useEdit(shot: number) {
     },
   });
   return async (recipe: Recipe, label: string): Promise<boolean> => {
-    // The edit is seen at once; a refusal brings the server's state back.
-    client.setQueryData(recipeQuery(shot).queryKey, (old) => (old ? { ...old, recipe } : old));
+    // A changed thing is seen at once, and a refusal brings the server's state back; a new thing waits until the
+    // server knows it.
+    client.setQueryData(recipeQuery(shot).queryKey, (old) =>
+      old &&
+      old.recipe.drapes.length === recipe.drapes.length &&
+      old.recipe.veils.length === recipe.veils.length
+        ? { ...old, recipe }
+        : old,
+    );
     try {
       await mutation.mutateAsync({ recipe, label });
       return true;

@@ -180,7 +180,6 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     if (!(await edit(made.recipe, `Take ${made.veil} off`))) return;
     ui.set({ selection: { kind: "veil", name: made.veil }, stage: "veil", look: "result" });
     await start({ kind: "follow", drape: made.drape, first: shot.in_frame, last: shot.out_frame });
-    await start({ kind: "ready" });
   };
 
   const addMark = async (centre: FramePt, radius: number, frameFromView: Matrix) => {
@@ -284,7 +283,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         }
       />
       {flatOpen && (
-        <div className="flex w-[38%] min-w-52 border-l border-line">
+        <div className="flex w-[33%] min-w-52 border-l border-line">
           <PictureView
             name="Flat view"
             width={flatBox ? flatBox[2]! - flatBox[0]! : 100}

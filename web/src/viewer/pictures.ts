@@ -4,6 +4,7 @@
  */
 const BITMAP_BYTES = 640_000_000;
 const BLOB_BYTES = 700_000_000;
+const PREFETCHES = 2;
 
 interface Entry {
   blob?: Promise<Blob>;
@@ -17,6 +18,8 @@ export class Pictures {
   private bitmapBytes = 0;
   private blobBytes = 0;
   private lastRefusal: string | null = null;
+  private waiting: string[] = [];
+  private fetching = 0;
 
   /** The picture if it is at hand, now. */
   peek(url: string): ImageBitmap | undefined {
@@ -46,12 +49,31 @@ export class Pictures {
     return entry.pending;
   }
 
-  /** Fetch the bytes without decoding them. */
-  prefetch(url: string): void {
-    const entry = this.entries.get(url) ?? { blobSize: 0 };
-    this.entries.set(url, entry);
-    entry.blob ??= this.fetchBlob(url, entry);
-    entry.blob.catch(() => this.entries.delete(url));
+  /**
+   * Fetch these when there is time, without decoding them. A new wish replaces the one before, and only a few are on
+   * the way at once: a browser opens six connections, and the picture that is looked at must never wait for them.
+   */
+  prefetch(urls: string[]): void {
+    this.waiting = urls.filter((u) => !this.entries.has(u));
+    this.fetchNext();
+  }
+
+  private fetchNext(): void {
+    while (this.fetching < PREFETCHES) {
+      const url = this.waiting.shift();
+      if (url === undefined) return;
+      if (this.entries.has(url)) continue;
+      const entry: Entry = { blobSize: 0 };
+      this.entries.set(url, entry);
+      this.fetching++;
+      entry.blob = this.fetchBlob(url, entry);
+      entry.blob
+        .catch(() => this.entries.delete(url))
+        .finally(() => {
+          this.fetching--;
+          this.fetchNext();
+        });
+    }
   }
 
   private async fetchBlob(url: string, entry: Entry): Promise<Blob> {

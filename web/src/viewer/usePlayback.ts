@@ -3,7 +3,8 @@ import { useUi } from "../app/store";
 import { advanced, Clock, type Range } from "./clock";
 import { pictures } from "./pictures";
 
-const AHEAD = 14;
+const AHEAD = 8; // decoded before they are due
+const AROUND = 12;
 
 /** Plays at the true rate while pictures are at hand, and waits for those that are not. */
 export function usePlayback(rate: number, range: Range, addresses: (frame: number) => string[]): void {
@@ -40,10 +41,11 @@ export function usePrefetch(range: Range, addresses: (frame: number) => string[]
   useEffect(() => {
     if (playing !== 0) return;
     const timer = setTimeout(() => {
-      for (let i = 1; i <= 12; i++)
+      const wanted: string[] = [];
+      for (let i = 1; i <= AROUND; i++)
         for (const f of [frame + i, frame - i])
-          if (f >= range.first && f <= range.last)
-            for (const url of addresses(f)) if (!pictures.has(url)) pictures.prefetch(url);
+          if (f >= range.first && f <= range.last) wanted.push(...addresses(f));
+      pictures.prefetch(wanted);
     }, 250);
     return () => clearTimeout(timer);
   }, [playing, frame, range.first, range.last, addresses]);

@@ -18,6 +18,7 @@ class Canvas:
         self._raw = img_raw
         self._encoding = encoding
         self._lin: ImageF32 | None = None
+        self._hull: Box | None = None  # around all patches
         self._touched: MaskBool | None = None
 
     @property
@@ -51,10 +52,14 @@ class Canvas:
         mixed = below + matte[..., None] * (img_lin - below)
         self._lin[y0:y1, x0:x1][hit] = mixed[hit]
         self._touched[y0:y1, x0:x1] |= hit
+        h = self._hull or box
+        self._hull = (min(h[0], x0), min(h[1], y0), max(h[2], x1), max(h[3], y1))
 
     def code_values(self) -> RawImage:
         """The composed frame; untouched pixels are the source's own code values."""
         out = self._raw.copy()
-        if self._lin is not None and self._touched is not None:
-            out[self._touched] = self._encoding.from_linear(self._lin[self._touched])
+        if self._lin is not None and self._touched is not None and self._hull is not None:
+            x0, y0, x1, y1 = self._hull
+            touched = self._touched[y0:y1, x0:x1]
+            out[y0:y1, x0:x1][touched] = self._encoding.from_linear(self._lin[y0:y1, x0:x1][touched])
         return out

@@ -65,12 +65,16 @@ class StatsMeter:
 
 def _sharpness(luma: np.ndarray) -> float:
     """Gradient energy at edges, fine against coarse, so that it does not follow light or contents [PPG13]."""
-    calm = cv2.GaussianBlur(luma, (0, 0), 1.0)
-    fine = np.hypot(cv2.Sobel(calm, cv2.CV_32F, 1, 0), cv2.Sobel(calm, cv2.CV_32F, 0, 1))
-    smooth = cv2.GaussianBlur(luma, (0, 0), 4.0)
-    coarse = np.hypot(cv2.Sobel(smooth, cv2.CV_32F, 1, 0), cv2.Sobel(smooth, cv2.CV_32F, 0, 1))
-    strong = coarse >= np.percentile(coarse, 90)
+    fine = _steepness(cv2.GaussianBlur(luma, (0, 0), 1.0))
+    coarse = _steepness(cv2.GaussianBlur(luma, (0, 0), 4.0))
+    strong = coarse >= np.percentile(coarse[::8, ::8], 90)
     return float(fine[strong].mean() / max(float(coarse[strong].mean()), 1e-6))
+
+
+def _steepness(picture: np.ndarray) -> np.ndarray:
+    # Every second row tells enough.
+    rows = slice(None, None, 2)
+    return cv2.magnitude(cv2.Sobel(picture, cv2.CV_32F, 1, 0)[rows], cv2.Sobel(picture, cv2.CV_32F, 0, 1)[rows])
 
 
 @dataclass(frozen=True)

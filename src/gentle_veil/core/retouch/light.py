@@ -18,6 +18,7 @@ CAUCHY, TUKEY = 2.385, 4.685  # [HW77], 95 % efficiency under Gaussian noise
 FLOOR = 1e-3  # scene-linear; keeps the logarithm of black finite
 GENTLE_ROUNDS = 3  # then foreign pixels (hair, another mark) are left out altogether
 ROUNDS = 8
+RING_SAMPLES = 900  # more add nothing: neighbours in the calmed ring are alike
 CALM_SIGMA = 2.0  # px
 BEND_RIDGE = 0.005  # relative; second-order terms are used only as far as the ring speaks for them
 
@@ -81,27 +82,31 @@ def _fit(log_value: ImageF32, ring: MaskBool, bend: bool) -> LightField:
     coefficients, spread = np.zeros((6, 3)), np.full(3, np.inf)
     if len(xs) < 24:
         return LightField(coefficients, spread, centre, unit)
+    step = max(1, len(xs) // RING_SAMPLES)
+    xs, ys = xs[::step], ys[::step]
     terms = _terms(xs, ys, centre, unit)
     ridge = np.array([0, 0, 0, 1, 1, 1.0]) * (BEND_RIDGE if bend else 1e9)
-    for c in range(3):
-        coefficients[:, c], spread[c] = _robust_fit(terms, log_value[ys, xs, c].astype(np.float64), ridge)
+    coefficients, spread = _robust_fit(terms, log_value[ys, xs].astype(np.float64), ridge)
     return LightField(coefficients, spread, centre, unit)
 
 
-def _robust_fit(terms: np.ndarray, value: np.ndarray, ridge: np.ndarray) -> tuple[np.ndarray, float]:
+def _robust_fit(terms: np.ndarray, value: np.ndarray, ridge: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Fit value (N, 3) by terms (N, 6); a pixel that is foreign in one channel is foreign in all."""
+    solved = np.zeros((6, 3))
+    solved[0] = np.median(value, axis=0)
     weight = np.ones(len(value))
-    solved = np.array([np.median(value), 0, 0, 0, 0, 0])
-    spread = 0.0
+    spread = np.full(3, np.inf)
     for turn in range(ROUNDS):
         if turn:
             weighted = terms * weight[:, None]
             normal = weighted.T @ terms
             scale = np.diag(normal).mean() / 6
             solved = np.linalg.solve(normal + np.diag(ridge * scale + 1e-9 * scale), weighted.T @ value)
-        residual = value - terms @ solved
-        spread = 1.4826 * float(np.median(np.abs(residual))) + 1e-4
+        residual = np.abs(value - terms @ solved)
+        spread = 1.4826 * np.partition(residual, len(residual) // 2, axis=0)[len(residual) // 2] + 1e-4
+        off = (residual / spread).max(axis=1)
         if turn < GENTLE_ROUNDS:
-            weight = 1.0 / (1.0 + (residual / (CAUCHY * spread)) ** 2)
+            weight = 1.0 / (1.0 + (off / CAUCHY) ** 2)
         else:
-            weight = np.maximum(1.0 - (residual / (TUKEY * spread)) ** 2, 0.0) ** 2
+            weight = np.maximum(1.0 - (off / TUKEY) ** 2, 0.0) ** 2
     return solved, spread

@@ -56,9 +56,15 @@ export function drawOutline(
   trace(ctx, v, points.length >= 3 ? outlineCurve(points, corners) : points, points.length >= 3);
   stroke(ctx, colour, options.width ?? 1.5, options.dash);
   if (!options.handles) return;
+  // Handles stay small enough to see the thing they are around.
+  const across = Math.hypot(
+    points[0]!.x - points[points.length >> 1]!.x,
+    points[0]!.y - points[points.length >> 1]!.y,
+  );
+  const size = Math.max(1.5, Math.min(4, (across * v.scale) / 14));
   points.forEach((p, i) => {
     const s = toScreen(v, p);
-    const r = options.hot === i ? 5.5 : 4;
+    const r = options.hot === i ? size + 1.5 : size;
     ctx.beginPath();
     if (corners[i]) ctx.rect(s.x - r, s.y - r, 2 * r, 2 * r);
     else ctx.arc(s.x, s.y, r, 0, 2 * Math.PI);

@@ -67,8 +67,10 @@ class Conceal:
         for mark in site.placement.marks_ref:
             ring &= outline_distance(track.carry(mark, row), box) > 1.0
         width, height = box[2] - box[0], box[3] - box[1]
-        light = fit_light(target_lin, donor_lin, ring, bend=params.light_bends)
-        log_gain = (1 - params.tone) * light.log_gain(width, height)
+        log_gain = np.zeros((height, width, 3), np.float32)
+        if params.tone < 1:
+            light = fit_light(target_lin, donor_lin, ring, bend=params.light_bends)
+            log_gain += (1 - params.tone) * light.log_gain(width, height)
         if params.tone > 0 and ring.any():
             around = tone_from_around(target_lin, ring, bend=params.light_bends)
             tone_sigma = max(TONE_SIGMA_LEAST, TONE_SIGMA_SHARE * half)
@@ -79,8 +81,7 @@ class Conceal:
             (donor_lin * gain).astype(np.float32),
             matte,
             {
-                "light_stops": float(np.log2(np.e) * light.coefficients[0].mean()),
-                "ring_misfit_percent": float(100 * np.minimum(light.spread, 9).mean()),
+                "light_stops": float(np.log2(np.e) * log_gain[matte > 0.5].mean()) if (matte > 0.5).any() else 0.0,
                 "donor_inside": float(inside[matte > 0].mean()),
             },
         )
