@@ -35,10 +35,19 @@ def main() -> int:
         types = ROOT / "web" / "src" / "api" / "schema.d.ts"
         with tempfile.TemporaryDirectory() as scratch:
             made = Path(scratch) / "schema.d.ts"
-            command = ["npx", "--no-install", "openapi-typescript", str(OPENAPI), "--default-non-nullable=false"]
+            command = [
+                "npx",
+                "--no-install",
+                "openapi-typescript",
+                str(OPENAPI),
+                "--default-non-nullable=false",
+            ]
             subprocess.run([*command, "-o", str(made)], cwd=ROOT / "web", check=True, capture_output=True)
             if made.read_text() != types.read_text():
-                print("web/src/api/schema.d.ts is stale; run scripts/check_generated.py --write", file=sys.stderr)
+                print(
+                    "web/src/api/schema.d.ts is stale; run scripts/check_generated.py --write",
+                    file=sys.stderr,
+                )
                 return 1
     return 1 if stale else 0
 

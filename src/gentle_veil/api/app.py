@@ -13,9 +13,7 @@ from gentle_veil.jobs.runner import JobRunner
 from gentle_veil.services.library import Library
 
 
-def create_app(
-    library: Library, runner: JobRunner, *, web: Path, access_key: str | None
-) -> OpenAPI:
+def create_app(library: Library, runner: JobRunner, *, web: Path, access_key: str | None) -> OpenAPI:
     """The application; blueprints are registered here and nowhere else."""
     app = OpenAPI(
         "gentle_veil",
@@ -40,7 +38,9 @@ def create_app(
             abort(503, "The front end has not been built; run ./run --setup.")
         wanted = path if (web / path).is_file() else "index.html"
         answer = send_from_directory(web, wanted)
-        answer.headers["Cache-Control"] = "no-cache" if wanted == "index.html" else "private, max-age=31536000, immutable"
+        answer.headers["Cache-Control"] = (
+            "no-cache" if wanted == "index.html" else "private, max-age=31536000, immutable"
+        )
         answer.headers["Content-Security-Policy"] = (
             "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self'; "
             "font-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"

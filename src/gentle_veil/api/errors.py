@@ -31,7 +31,11 @@ def add_error_replies(app: Flask) -> None:
     @app.errorhandler(Exception)
     def _unexpected(fault: Exception) -> tuple[Response, int]:
         log.exception("unexpected")
-        return _reply(500, "internal", f"The program failed ({type(fault).__name__}); please report it. Nothing was lost.")
+        return _reply(
+            500,
+            "internal",
+            f"The program failed ({type(fault).__name__}); please report it. Nothing was lost.",
+        )
 
 
 def bad_words(fault: ValidationError) -> Response:

@@ -4,6 +4,7 @@ import json
 import re
 import time
 from collections.abc import Iterator
+from typing import Any
 
 from flask import Response, stream_with_context
 from flask_openapi3 import APIBlueprint
@@ -52,7 +53,7 @@ def start(path: m.ShotPath, body: m.JobWanted) -> Response:
     with library().db.session() as session:
         row = library().shot(session, path.shot)
         first, last = row.in_frame, row.out_frame
-    arguments = {
+    arguments: dict[str, Any] = {
         "revision": recipes.current(library(), path.shot).id,
         "first": first if body.first is None else body.first,
         "last": last if body.last is None else body.last,
@@ -118,7 +119,10 @@ def hand_over(path: m.ShotPath, body: m.DeliveryWanted) -> Response:
     revision = recipes.current(library(), path.shot).id
     with library().db.session() as session:
         row = DeliveryRow(
-            shot_id=path.shot, revision_id=revision, settings=values, path=str(target.relative_to(library().root))
+            shot_id=path.shot,
+            revision_id=revision,
+            settings=values,
+            path=str(target.relative_to(library().root)),
         )
         session.add(row)
         session.flush()

@@ -42,7 +42,9 @@ def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
     recipe = recipe_of(path.shot, query.revision)
     _check_ready(query.look, path.shot, recipe)
-    content = flat_view(workspace, recipe, _drape(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form)
+    content = flat_view(
+        workspace, recipe, _drape(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form
+    )
     return picture(content, path.form)
 
 
@@ -51,7 +53,8 @@ def _edges(track: SurfaceTrack) -> np.ndarray:
     pairs = np.concatenate([track.triangles[:, [0, 1]], track.triangles[:, [1, 2]], track.triangles[:, [2, 0]]])
     pairs = np.unique(np.sort(pairs, axis=1), axis=0)
     step = np.abs(track.vertices_ref[pairs[:, 0]] - track.vertices_ref[pairs[:, 1]])
-    return pairs[(step < 1e-6).any(axis=1)]
+    straight: np.ndarray = pairs[(step < 1e-6).any(axis=1)]
+    return straight
 
 
 @bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})

@@ -6,6 +6,7 @@ from sqlalchemy import select
 
 from gentle_veil.api import models as m
 from gentle_veil.api.shared import library, recipe_of, reply, runner
+from gentle_veil.domain.keys import content_key
 from gentle_veil.media.timecode import DROP_RATES, timecode_count, timecode_text
 from gentle_veil.services import bringing_in
 from gentle_veil.services.composing import layer_keys, param_specs, veil_notes
@@ -13,7 +14,6 @@ from gentle_veil.services.following import known_track
 from gentle_veil.services.proving import known_proof
 from gentle_veil.services.ribbons import known_stats
 from gentle_veil.services.workspace import info_from
-from gentle_veil.domain.keys import content_key
 from gentle_veil.store.tables import ProductionRow, ShotRow
 
 bp = APIBlueprint("shots", __name__, url_prefix="/api")

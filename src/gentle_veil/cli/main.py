@@ -24,7 +24,10 @@ from gentle_veil.services.following import read_track
 from gentle_veil.wiring import Config, create, open_library
 
 app = typer.Typer(
-    add_completion=False, no_args_is_help=True, help="Digital makeup for moving pictures, from a shell.", rich_markup_mode=None
+    add_completion=False,
+    no_args_is_help=True,
+    help="Digital makeup for moving pictures, from a shell.",
+    rich_markup_mode=None,
 )
 errors = Console(stderr=True, soft_wrap=True, highlight=False, markup=False)
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
@@ -35,7 +38,11 @@ class _Bar:
 
     def __enter__(self) -> "_Bar":
         self._progress = Progress(
-            TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn(), console=errors, disable=not sys.stderr.isatty()
+            TextColumn("{task.description}"),
+            BarColumn(),
+            TimeRemainingColumn(),
+            console=errors,
+            disable=not sys.stderr.isatty(),
         )
         self._progress.start()
         self._task = self._progress.add_task("", total=None)
@@ -121,7 +128,9 @@ def schema() -> None:
 @app.command()
 def serve(
     library: Annotated[Path, typer.Option(help="The library's folder.")] = Config.library,
-    host: Annotated[str, typer.Option(help="Where to listen; anything but loopback asks for an access key.")] = "127.0.0.1",
+    host: Annotated[
+        str, typer.Option(help="Where to listen; anything but loopback asks for an access key.")
+    ] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="0 takes any free one.")] = Config.port,
     demo: Annotated[bool, typer.Option(help="Put the demo film into the library.")] = False,
 ) -> None:
@@ -134,7 +143,8 @@ def serve(
             trial.bind((host, port))
         except OSError:
             raise VeilError(
-                f"Port {port} is taken, perhaps by another Gentle Veil; close that, or choose one with --port.", code="port"
+                f"Port {port} is taken, perhaps by another Gentle Veil; close that, or choose one with --port.",
+                code="port",
             ) from None
         port = trial.getsockname()[1]
     key = None if host in LOOPBACK else secrets.token_urlsafe(18)
@@ -148,7 +158,14 @@ def serve(
     typer.echo(f"Gentle Veil {__version__} at http://{host}:{port}/" + (f"?key={key}" if key else ""))
     sys.stdout.flush()
     try:
-        waitress.serve(served, host=host, port=port, threads=32, channel_request_lookahead=5, max_request_body_size=1 << 40)
+        waitress.serve(
+            served,
+            host=host,
+            port=port,
+            threads=32,
+            channel_request_lookahead=5,
+            max_request_body_size=1 << 40,
+        )
     finally:
         runner.close()
 
@@ -174,6 +191,6 @@ def main() -> None:
         sys.exit(130)
     except Exception as fault:
         if type(fault).__module__.startswith(("click", "typer")):
-            errors.print(getattr(fault, "format_message", lambda: str(fault))())
+            errors.print(fault.format_message() if hasattr(fault, "format_message") else str(fault))
             sys.exit(getattr(fault, "exit_code", 2))
         raise

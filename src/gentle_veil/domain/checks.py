@@ -64,7 +64,8 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
         path = f"drapes[{i}]"
         if drape.reference_outline() is None:
             yield _fault(
-                f"{path}.outline", f"has no outline for reference frame {drape.reference}; draw or add one there"
+                f"{path}.outline",
+                f"has no outline for reference frame {drape.reference}; draw or add one there",
             )
         follower = FOLLOWERS.get(drape.follower.kind)
         if follower is None:

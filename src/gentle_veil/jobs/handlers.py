@@ -46,7 +46,11 @@ def _follow(context: JobContext, workspace: Workspace, shot_id: int, arguments: 
     if any(v.enabled and v.drape == drape.name for v in _recipe(context, shot_id, arguments).veils):
         # Whoever follows wants to see what rests on the surface: make it ready at once.
         _ready(context, workspace, shot_id, arguments)
-    bad = [workspace.frame_of(int(k)) for k, s in zip(followed.track.frames, followed.track.status, strict=True) if s != "ok"]
+    bad = [
+        workspace.frame_of(int(k))
+        for k, s in zip(followed.track.frames, followed.track.status, strict=True)
+        if s != "ok"
+    ]
     return {"drape": drape.name, "frames": len(followed.track.frames), "look_at": bad[:200]}
 
 

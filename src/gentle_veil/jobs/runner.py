@@ -75,7 +75,10 @@ def run_job(root: str, job_id: int) -> None:
         outcome = {"state": "failed", "error": fault.message}
     except Exception as fault:
         log.exception("job %s failed", job_id)
-        outcome = {"state": "failed", "error": f"The program failed ({type(fault).__name__}: {fault}); please report it."}
+        outcome = {
+            "state": "failed",
+            "error": f"The program failed ({type(fault).__name__}: {fault}); please report it.",
+        }
     with library.db.session() as session:
         row = session.get(JobRow, job_id)
         if row is not None:

@@ -57,10 +57,7 @@ class MovieFrames:
                 return self._reach(k)
             except FFmpegError:
                 self._close()
-                raise MediaError(
-                    f"Frame {k + self.info.first_frame} of '{self.path.name}' cannot be decoded; the file is damaged there.",
-                    code="damaged",
-                ) from None
+                raise self._damaged(k, "decoded") from None
 
     def _reach(self, k: int) -> RawImage:
         going_on = self._container is not None and self._key_before(k) <= self._next <= k
@@ -72,9 +69,12 @@ class MovieFrames:
                 return found
             # The demuxer landed too late, as some containers do: begin earlier, in the end at the start.
             self._seek(k, earlier=attempt + 1)
-        raise MediaError(
-            f"Frame {k + self.info.first_frame} of '{self.path.name}' cannot be reached; the file is damaged there.",
-            code="damaged",
+        raise self._damaged(k, "reached")
+
+    def _damaged(self, k: int, done: str) -> MediaError:
+        number = k + self.info.first_frame
+        return MediaError(
+            f"Frame {number} of '{self.path.name}' cannot be {done}; the file is damaged there.", code="damaged"
         )
 
     def _key_before(self, k: int) -> int:

@@ -11,9 +11,31 @@ from av.error import FFmpegError
 from gentle_veil.core.errors import MediaError
 from gentle_veil.media.info import MAX_FRAMES, MAX_SIDE, MIN_SIDE, MediaInfo
 
-DEEP_FORMATS = ("10le", "12le", "16le", "10be", "12be", "14le", "p010", "p016", "rgb48", "gbrp10", "gbrp12", "gbrp16")
+DEEP_FORMATS = (
+    "10le",
+    "12le",
+    "16le",
+    "10be",
+    "12be",
+    "14le",
+    "p010",
+    "p016",
+    "rgb48",
+    "gbrp10",
+    "gbrp12",
+    "gbrp16",
+)
 PRIMARIES = {1: "BT.709", 5: "BT.601 625", 6: "BT.601 525", 9: "BT.2020", 12: "P3-D65"}
-TRANSFERS = {1: "BT.709", 4: "gamma 2.2", 6: "BT.601", 8: "linear", 13: "sRGB", 14: "BT.2020", 16: "PQ", 18: "HLG"}
+TRANSFERS = {
+    1: "BT.709",
+    4: "gamma 2.2",
+    6: "BT.601",
+    8: "linear",
+    13: "sRGB",
+    14: "BT.2020",
+    16: "PQ",
+    18: "HLG",
+}
 MATRICES = {0: "RGB", 1: "BT.709", 5: "BT.601", 6: "BT.601", 7: "SMPTE 240M", 9: "BT.2020"}
 RANGES = {1: "limited", 2: "full"}
 TRUNCATED = "is cut off: its index promises {expected} frames and {found} can be read. Copy or export it again."
@@ -52,7 +74,8 @@ def _video_stream(container: "av.container.InputContainer", name: str) -> "av.vi
     streams = [s for s in container.streams.video if "ATTACHED_PIC" not in str(s.disposition).upper()]
     if not streams:
         raise MediaError(
-            f"'{name}' has sound but no moving picture; bring in the movie that holds the picture.", code="no_picture"
+            f"'{name}' has sound but no moving picture; bring in the movie that holds the picture.",
+            code="no_picture",
         )
     stream = streams[0]
     if stream.codec_context is None:
@@ -74,7 +97,8 @@ def index_movie(path: Path) -> MovieIndex:
                 facts.append(PacketFacts(packet.pts or 0, bool(packet.is_keyframe), packet.duration or 0))
                 if len(facts) > MAX_FRAMES:
                     raise MediaError(
-                        f"'{path.name}' has more than {MAX_FRAMES} frames; cut it into shots.", code="too_long"
+                        f"'{path.name}' has more than {MAX_FRAMES} frames; cut it into shots.",
+                        code="too_long",
                     )
         except FFmpegError:
             raise MediaError(
@@ -149,17 +173,20 @@ def _check_size(name: str, width: int, height: int) -> None:
         )
 
 
-def _check_whole(path: Path, container: "av.container.InputContainer", stream: "av.video.VideoStream", index: MovieIndex) -> None:
+def _check_whole(
+    path: Path, container: "av.container.InputContainer", stream: "av.video.VideoStream", index: MovieIndex
+) -> None:
     promised = stream.frames
     found = len(index.pts)
     if promised and found < promised:
         raise MediaError(f"'{path.name}' " + TRUNCATED.format(expected=promised, found=found), code="truncated")
     if not promised and container.duration and index.seekable and stream.time_base:
         end = float(index.pts[-1] * stream.time_base) - (container.start_time or 0) / av.time_base
-        if end < 0.9 * container.duration / av.time_base - 1.0:
+        lasts = container.duration / av.time_base
+        if end < 0.9 * lasts - 1.0:
             raise MediaError(
-                f"'{path.name}' is cut off: it says it lasts {container.duration / av.time_base:.1f} s and its pictures "
-                f"end at {max(end, 0):.1f} s. Copy or export it again.",
+                f"'{path.name}' is cut off: it says it lasts {lasts:.1f} s and its pictures end at {max(end, 0):.1f} s. "
+                "Copy or export it again.",
                 code="truncated",
             )
 

@@ -14,7 +14,9 @@ from gentle_veil.media.stills import SUFFIXES
 MediaFrames = MovieFrames | SequenceFrames
 
 
-def probe(path: Path, *, rate: Fraction | None = None, gaps: str = "refuse", first_frame: int | None = None) -> MediaInfo:
+def probe(
+    path: Path, *, rate: Fraction | None = None, gaps: str = "refuse", first_frame: int | None = None
+) -> MediaInfo:
     """The facts of a clip.
 
     ``rate`` answers a sequence's missing rate, and overrides a movie's; ``first_frame`` renumbers a movie.

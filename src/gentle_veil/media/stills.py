@@ -74,7 +74,7 @@ def _read_exr(path: Path) -> RawImage:
 
 def encode_png(picture: np.ndarray, level: int = 3) -> bytes:
     """PNG bytes of uint8 or uint16 (H, W), (H, W, 3) or (H, W, 4) pictures in R, G, B, A order."""
-    order = {2: slice(None), 3: [2, 1, 0], 4: [2, 1, 0, 3]}
+    order = {3: [2, 1, 0], 4: [2, 1, 0, 3]}
     ordered = picture if picture.ndim == 2 else picture[..., order[picture.shape[2]]]
     ok, buffer = cv2.imencode(".png", np.ascontiguousarray(ordered), [cv2.IMWRITE_PNG_COMPRESSION, level])
     if not ok:

@@ -81,7 +81,9 @@ def movie_writer(path: Path, info: MediaInfo) -> Iterator[MovieWriter]:
         aside.replace(path)
     except OSError as fault:
         aside.unlink(missing_ok=True)
-        raise MediaError(f"'{path.name}' could not be written: {fault.strerror}. Make room or choose another place.") from None
+        raise MediaError(
+            f"'{path.name}' could not be written: {fault.strerror}. Make room or choose another place."
+        ) from None
     except BaseException:
         aside.unlink(missing_ok=True)
         raise

@@ -3,7 +3,6 @@
 import re
 import secrets
 import shutil
-
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -66,7 +65,8 @@ def store_upload(library: Library, token: str, name: str, stream: BinaryIO, leng
                 written += len(chunk)
         if length is not None and written != length:
             raise MediaError(
-                f"The upload of '{name}' broke off after {written} of {length} bytes; send it again.", code="broken_off"
+                f"The upload of '{name}' broke off after {written} of {length} bytes; send it again.",
+                code="broken_off",
             )
         aside.replace(target)
     except OSError:
@@ -93,7 +93,8 @@ def _clip_path(folder: Path) -> Path:
     if len(stills) == len(files):
         return folder
     raise MediaError(
-        "Movies and pictures were sent together; bring in one movie, or the pictures of one sequence.", code="mixed"
+        "Movies and pictures were sent together; bring in one movie, or the pictures of one sequence.",
+        code="mixed",
     )
 
 
@@ -168,7 +169,9 @@ def bring_in(
     files = list(sequence_files(path).values()) if path.is_dir() else [path]
     size = sum(f.stat().st_size for f in files)
     if size > shutil.disk_usage(library.root).free - SPARE_BYTES:
-        raise MediaError(f"There is no space for the clip ({size / 1e6:.0f} MB); make room and try again.", code="no_space")
+        raise MediaError(
+            f"There is no space for the clip ({size / 1e6:.0f} MB); make room and try again.", code="no_space"
+        )
     folder = library.media / secrets.token_hex(6)
     folder.mkdir()
     try:
@@ -183,7 +186,9 @@ def bring_in(
         shot_id = _add_shot(library, kept, info, name or _default_name(kept, info), production, note)
     except OSError:
         shutil.rmtree(folder, ignore_errors=True)
-        raise MediaError("The clip could not be copied into the library: the disk is full. Make room.", code="no_space") from None
+        raise MediaError(
+            "The clip could not be copied into the library: the disk is full. Make room.", code="no_space"
+        ) from None
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise

@@ -51,7 +51,9 @@ def check_settings(workspace: Workspace, settings: DeliverySettings) -> None:
             f"Frames {settings.first} to {settings.last} do not lie within {info.first_frame} to {info.last_frame}."
         )
     if not PREFIX.match(settings.prefix):
-        raise RuleError("The prefix may hold letters, digits, space, dot, dash and underscore, and begins with a letter or digit.")
+        raise RuleError(
+            "The prefix may hold letters, digits, space, dot, dash and underscore, and begins with a letter or digit."
+        )
     if not 1 <= settings.digits <= 10:
         raise RuleError("Give 1 to 10 digits for the numbers.")
     if settings.start_number is not None and settings.start_number < 0:
@@ -71,7 +73,10 @@ def deliver(
     layers = build_layers(workspace, recipe, strict=True, report=report)
     ks = range(workspace.k_of(settings.first), workspace.k_of(settings.last) + 1)
     work = target.with_name(target.name + IN_WORK)
-    _begin(work, {"settings": vars(settings), "layers": layer_keys(workspace, recipe), "media": workspace.media_key})
+    _begin(
+        work,
+        {"settings": vars(settings), "layers": layer_keys(workspace, recipe), "media": workspace.media_key},
+    )
 
     def picture(k: int) -> RawImage:
         rendered = compose(workspace, layers, k)

@@ -124,10 +124,7 @@ def follow(
     chunks = _outward(missing, region.reference)
     total, done = len(missing), 0
     for chunk in chunks:
-
-        def tell(part: int, _: int, doing: str = "", before: int = done) -> None:
-            report(before + part, total, doing)
-
+        tell = _part_of(report, done, total)
         track = follower.estimate(workspace.frames, region, options, wanted=chunk, known=track, report=tell)
         workspace.cache.put_arrays("track", key, track_arrays(track))
         done += len(chunk)
@@ -137,6 +134,13 @@ def follow(
     report(total, total, "followed")
     found = known_track(workspace, drape)
     return found or Followed(track, content_key(key, track.frames.tolist(), track.status.tolist()))
+
+
+def _part_of(report: Report, before: int, total: int) -> Report:
+    def tell(done: int, _: int, doing: str = "") -> None:
+        report(before + done, total, doing)
+
+    return tell
 
 
 def _outward(missing: Sequence[int], reference: int) -> list[list[int]]:

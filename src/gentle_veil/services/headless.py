@@ -63,7 +63,9 @@ def run_recipe(
         ks = list(range(workspace.k_of(first), workspace.k_of(last) + 1))
         for drape in recipe.drapes:
             designs = {workspace.k_of(v.frame) for v in recipe.veils if v.drape == drape.name}
-            followed = follow(workspace, drape, _between({*ks, *designs}, workspace.k_of(drape.reference)), report=report)
+            followed = follow(
+                workspace, drape, _between({*ks, *designs}, workspace.k_of(drape.reference)), report=report
+            )
             write_track(out / "tracks" / f"{drape.name}.npz", _rows(followed.track, ks).renumbered(info.first_frame))
         layers = build_layers(workspace, recipe, strict=True, report=report)
         book = ProofBook(workspace, layers)
@@ -156,6 +158,13 @@ def carry_points(
         for row, frame in enumerate(track.frames):
             place, conf = carried[row][0][i], carried[row][1][i]
             writer.writerow(
-                [name, int(frame), f"{place[0]:.4f}", f"{place[1]:.4f}", f"{conf:.4f}", str(track.status[row])]
+                [
+                    name,
+                    int(frame),
+                    f"{place[0]:.4f}",
+                    f"{place[1]:.4f}",
+                    f"{conf:.4f}",
+                    str(track.status[row]),
+                ]
             )
     return out.getvalue()

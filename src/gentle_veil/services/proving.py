@@ -63,7 +63,10 @@ class ProofBook:
         flicker = flicker_series(np.array([rows[k].level for k in order]))
         frames = []
         for k, jump in zip(order, flicker, strict=True):
-            figures = {**{n: round(v, 4) for n, v in asdict(rows[k]).items()}, "flicker": round(float(jump), 4)}
+            figures = {
+                **{n: round(v, 4) for n, v in asdict(rows[k]).items()},
+                "flicker": round(float(jump), 4),
+            }
             verdicts = {n: judge(n, figures[n]) for n in ADVICE}
             worst = max(verdicts.values(), key=lambda v: ORDER[v])
             frames.append({"frame": self._workspace.frame_of(k), **figures, "verdict": worst})
@@ -89,9 +92,7 @@ class ProofBook:
         }
 
 
-def prove(
-    workspace: Workspace, recipe: Recipe, ks: list[int], *, report: Report = silent
-) -> dict[str, Any]:
+def prove(workspace: Workspace, recipe: Recipe, ks: list[int], *, report: Report = silent) -> dict[str, Any]:
     """Compose and measure frames ``ks`` (from 0); kept by content."""
     layers = build_layers(workspace, recipe, report=report)
     key = content_key("proof-2", workspace.media_key, layer_keys(workspace, recipe), ks)
@@ -111,4 +112,8 @@ def prove(
 def known_proof(workspace: Workspace, recipe: Recipe, ks: list[int]) -> dict[str, Any] | None:
     """The proof of exactly this state, if it has been made."""
     keys = layer_keys(workspace, recipe)
-    return None if keys is None else workspace.cache.get_json("proof", content_key("proof-2", workspace.media_key, keys, ks))
+    return (
+        None
+        if keys is None
+        else workspace.cache.get_json("proof", content_key("proof-2", workspace.media_key, keys, ks))
+    )

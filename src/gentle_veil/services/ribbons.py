@@ -27,12 +27,10 @@ def analyse(workspace: Workspace, *, report: Report = silent) -> dict[str, Any]:
         report(k, total, f"looking at frame {workspace.frame_of(k)}")
         stats.append(meter.add(workspace.frames[k]))
         keep_view(workspace, k)
-    result = {
+    result: dict[str, Any] = {
         name: [round(getattr(s, name), 5) for s in stats] for name in ("sharpness", "motion", "exposure", "clipped")
     }
-    result["proposals"] = [  # type: ignore[assignment]
-        {**asdict(p), "frame": workspace.frame_of(p.k)} for p in propose_references(stats)
-    ]
+    result["proposals"] = [{**asdict(p), "frame": workspace.frame_of(p.k)} for p in propose_references(stats)]
     workspace.cache.put_json("stats", stats_key(workspace), result)
     report(total, total, "looked at every frame")
     return result

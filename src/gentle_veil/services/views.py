@@ -2,7 +2,6 @@
 
 from typing import Literal
 
-import cv2
 import numpy as np
 
 from gentle_veil.core.colour.code_values import CodeValues
@@ -104,11 +103,14 @@ def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: 
     row = None if followed is None else followed.track.row(k)
     if followed is None or row is None:
         raise RuleError(
-            f"'{drape.name}' has not been followed to frame {workspace.frame_of(k)}; follow it first.", code="unfollowed"
+            f"'{drape.name}' has not been followed to frame {workspace.frame_of(k)}; follow it first.",
+            code="unfollowed",
         )
     layers = build_layers(workspace, recipe) if look == "result" else ()
     img_raw = compose(workspace, layers, k).img_raw if layers else workspace.frames[k]
-    return _encoded(flattened(for_screen(img_raw, workspace.frames.encoding), followed.track, row, flat_box(drape)), form)
+    return _encoded(
+        flattened(for_screen(img_raw, workspace.frames.encoding), followed.track, row, flat_box(drape)), form
+    )
 
 
 def flattened(picture: np.ndarray, track: SurfaceTrack, row: int, box: tuple[int, int, int, int]) -> np.ndarray:
@@ -122,4 +124,5 @@ def flattened(picture: np.ndarray, track: SurfaceTrack, row: int, box: tuple[int
     flat = sample_cubic(picture[y0:y1, x0:x1].astype(np.float32), where - np.array([x0, y0]))
     outside = (where < -0.5).any(axis=-1) | (where[..., 0] > width - 0.5) | (where[..., 1] > height - 0.5)
     flat[outside] = 0
-    return cv2.convertScaleAbs(np.clip(flat, 0, 255))
+    rounded: np.ndarray = np.rint(np.clip(flat, 0, 255)).astype(np.uint8)
+    return rounded

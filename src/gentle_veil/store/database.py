@@ -6,6 +6,7 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session
 
@@ -30,7 +31,7 @@ class Database:
         config.set_main_option("sqlalchemy.url", self.url)
         try:
             command.upgrade(config, "head")
-        except command.util.CommandError:
+        except CommandError:
             raise RuleError("This library was made by a newer version; update Gentle Veil to open it.") from None
 
     @contextmanager

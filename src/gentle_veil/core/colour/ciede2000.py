@@ -30,9 +30,7 @@ def delta_e_2000(lab_1: np.ndarray, lab_2: np.ndarray) -> np.ndarray:
     # Step 3, (12)-(22)
     l_bar, c_bar = (L1 + L2) / 2, (c1p + c2p) / 2
     h_sum = h1p + h2p
-    h_bar = np.where(
-        np.abs(h1p - h2p) <= 180, h_sum / 2, np.where(h_sum < 360, (h_sum + 360) / 2, (h_sum - 360) / 2)
-    )
+    h_bar = np.where(np.abs(h1p - h2p) <= 180, h_sum / 2, np.where(h_sum < 360, (h_sum + 360) / 2, (h_sum - 360) / 2))
     h_bar = np.where(neutral, h_sum, h_bar)
     t = (
         1

@@ -108,7 +108,7 @@ class SurfaceTrack:
     def map_ref_from_frame(self, row: int, box: tuple[int, int, int, int]) -> np.ndarray:
         """For every pixel of a box of the frame, where it lies on the reference: (h, w, 2) float64."""
         x0, y0, x1, y1 = box
-        inverse = np.linalg.inv(self.frame_from_ref(row))
+        inverse: Matrix = np.linalg.inv(self.frame_from_ref(row)).astype(np.float64)
         base = homography_map(inverse, x0, y0, x1 - x0, y1 - y0)
         if self.homographies is None:
             dense_map(self.positions[row].astype(np.float64), self.vertices_ref, self.triangles, x0, y0, base)
@@ -117,7 +117,8 @@ class SurfaceTrack:
     def to_reference(self, points: Points, row: int) -> Points:
         """Points (N, 2) given on the frame of ``row``, carried back to the reference frame."""
         points = np.atleast_2d(np.asarray(points, np.float64))
-        carried = apply_homography(np.linalg.inv(self.frame_from_ref(row)), points)
+        inverse: Matrix = np.linalg.inv(self.frame_from_ref(row)).astype(np.float64)
+        carried = apply_homography(inverse, points)
         if self.homographies is not None:
             return carried
         here = self.positions[row].astype(np.float64)
@@ -134,7 +135,7 @@ class SurfaceTrack:
                     returns (h, w, 2) float64, frame px
         """
         x0, y0, x1, y1 = box
-        forward = self.frame_from_ref(row)
+        forward: Matrix = self.frame_from_ref(row).astype(np.float64)
         base = homography_map(forward @ there_from_here @ np.linalg.inv(forward), x0, y0, x1 - x0, y1 - y0)
         if self.homographies is None:
             moved = self.carry(apply_homography(there_from_here, self.vertices_ref), row)

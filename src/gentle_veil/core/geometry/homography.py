@@ -59,9 +59,12 @@ def jacobian_at(b_from_a: Matrix, point_a: Points) -> Matrix:
     m = b_from_a
     w = m[2, 0] * x + m[2, 1] * y + m[2, 2]
     bx, by = apply_homography(m, np.array([x, y]))
-    return np.array(
-        [
-            [m[0, 0] - bx * m[2, 0], m[0, 1] - bx * m[2, 1]],
-            [m[1, 0] - by * m[2, 0], m[1, 1] - by * m[2, 1]],
-        ]
-    ) / w
+    return (
+        np.array(
+            [
+                [m[0, 0] - bx * m[2, 0], m[0, 1] - bx * m[2, 1]],
+                [m[1, 0] - by * m[2, 0], m[1, 1] - by * m[2, 1]],
+            ]
+        )
+        / w
+    )

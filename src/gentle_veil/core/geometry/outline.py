@@ -46,9 +46,9 @@ def _span(p: Points, corner: MaskBool, i: int) -> Points:
     p0 = 2 * p1 - p2 if corner[i] else p[i - 1]
     p3 = 2 * p2 - p1 if corner[(i + 1) % n] else p[(i + 2) % n]
     t0 = 0.0
-    t1 = t0 + max(np.linalg.norm(p1 - p0) ** 0.5, 1e-6)
-    t2 = t1 + max(np.linalg.norm(p2 - p1) ** 0.5, 1e-6)
-    t3 = t2 + max(np.linalg.norm(p3 - p2) ** 0.5, 1e-6)
+    t1 = t0 + _knot(p0, p1)
+    t2 = t1 + _knot(p1, p2)
+    t3 = t2 + _knot(p2, p3)
     t = np.linspace(t1, t2, SAMPLES_PER_SPAN, endpoint=False)[:, None]
     a1 = ((t1 - t) * p0 + (t - t0) * p1) / (t1 - t0)
     a2 = ((t2 - t) * p1 + (t - t1) * p2) / (t2 - t1)
@@ -56,6 +56,10 @@ def _span(p: Points, corner: MaskBool, i: int) -> Points:
     b1 = ((t2 - t) * a1 + (t - t0) * a2) / (t2 - t0)
     b2 = ((t3 - t) * a2 + (t - t1) * a3) / (t3 - t1)
     return ((t2 - t) * b1 + (t - t1) * b2) / (t2 - t1)
+
+
+def _knot(a: Points, b: Points) -> float:
+    return max(float(np.linalg.norm(b - a)) ** 0.5, 1e-6)
 
 
 def polygon_mask(polygon: Points, width: int, height: int, origin: tuple[float, float] = (0, 0)) -> MaskBool:

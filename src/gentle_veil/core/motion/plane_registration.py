@@ -176,7 +176,7 @@ def _weigh(columns, residual, inside, steepness, cutoff, slack, weighted):  # ty
     large residual, which must not be taken for something foreign.
     """
     n, d = columns.shape
-    total = 0.0
+    total = np.float64(0.0)
     for i in range(n):
         r = residual[i]
         wide = cutoff * cutoff * (1.0 + slack * steepness[i])
@@ -320,9 +320,7 @@ class PlaneRegistration:
             fit = self._align_stage(pyramid, stage, fit, sigma_limit, doubt)
         return self._summary(self.stages[0], fit)
 
-    def _sample(
-        self, stage: _Stage, pyramid: GreyPyramid, frame_from_ref: Matrix
-    ) -> tuple[ImageF32, MaskBool]:
+    def _sample(self, stage: _Stage, pyramid: GreyPyramid, frame_from_ref: Matrix) -> tuple[ImageF32, MaskBool]:
         count = len(stage.value)
         seen, inside = np.empty(count, np.float32), np.empty(count, np.bool_)
         ox, oy = pyramid.origin
@@ -350,15 +348,11 @@ class PlaneRegistration:
             if iteration == 0:
                 # The curvature changes little within a stage; where the pull is nil does not depend on it.
                 weighted = np.empty((len(stage.value), d + 1), np.float32)
-                weight_sum = _weigh(
-                    stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, weighted
-                )
+                weight_sum = _weigh(stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, weighted)
                 sums = (stage.columns.T @ weighted).astype(np.float64)
                 lhs, rhs = sums[:, :d], sums[:, d]
             else:
-                weight_sum = _pull(
-                    stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, rhs
-                )
+                weight_sum = _pull(stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, rhs)
             if weight_sum < 4 * d:
                 break
             gain = light[0] if abs(light[0]) > 0.05 else 0.05
@@ -430,7 +424,7 @@ def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int) -> M
         for x in range(0, w, 16):
             tile = (slice(y, y + 16), slice(x, x + 16))
             free = held[tile] & ~chosen[tile]
-            keep = int(round(share * free.sum()))
+            keep = round(share * int(free.sum()))
             if keep > 0:
                 ranked = np.sort(energy[tile][free])
                 chosen[tile] |= free & (energy[tile] >= ranked[-keep])
@@ -480,4 +474,3 @@ def _misfit(sums: np.ndarray, sigma: float) -> np.ndarray:
     excess = np.sqrt(np.maximum(dx**2 + dy**2 - 2 * noise, 0.0))
     excess[count < 12] = 0.0
     return excess.reshape(BLOCKS, BLOCKS)
-

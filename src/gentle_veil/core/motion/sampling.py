@@ -9,7 +9,7 @@ References
 import numpy as np
 from numba import njit, prange
 
-from gentle_veil.core.types import ImageF32, Matrix
+from gentle_veil.core.types import ImageF32, Matrix, Points
 
 LANCZOS_PHASES = 2048  # rows of the table; linear between them, which leaves errors below 1e-6
 
@@ -49,7 +49,7 @@ def sample_lanczos(image: ImageF32, map_xy: np.ndarray) -> ImageF32:
     It keeps fine grain far better than a cubic does. Coordinates are clamped to the picture; NaN gives 0; whole
     coordinates give the pixel itself.
     """
-    return _sample_lanczos(image, map_xy, LANCZOS_TABLE)  # type: ignore[no-any-return]
+    return _sample_lanczos(image, map_xy, LANCZOS_TABLE)
 
 
 @njit(cache=True, nogil=True)
@@ -113,7 +113,7 @@ def sample_cubic(image, map_xy):  # type: ignore[no-untyped-def]
     return out
 
 
-def homography_map(b_from_a: Matrix, x0: int, y0: int, width: int, height: int) -> ImageF32:
+def homography_map(b_from_a: Matrix, x0: int, y0: int, width: int, height: int) -> Points:
     """Where each pixel of a box of a lies in b: (height, width, 2) float64."""
     xs = np.arange(x0, x0 + width, dtype=np.float64)[None, :]
     ys = np.arange(y0, y0 + height, dtype=np.float64)[:, None]

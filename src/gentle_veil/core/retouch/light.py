@@ -34,7 +34,8 @@ class LightField:
 
     def log_gain(self, width: int, height: int) -> ImageF32:
         """(height, width, 3) float32 over the box it was fitted in."""
-        terms = _terms(*np.mgrid[0:height, 0:width][::-1], self.centre, self.unit)
+        ys, xs = np.mgrid[0:height, 0:width]
+        terms = _terms(xs, ys, self.centre, self.unit)
         return (terms @ self.coefficients).astype(np.float32)
 
 

@@ -23,9 +23,7 @@ class PlanarSequence:
     reference: int
 
 
-def drifting_homography(
-    k: int, count: int, width: int, height: int, travel: float, phase: float
-) -> Matrix:
+def drifting_homography(k: int, count: int, width: int, height: int, travel: float, phase: float) -> Matrix:
     """A smooth perspective drift about the picture's centre: travel px, 12 degrees, 12 % scale, tilt."""
     t = 2 * np.pi * k / max(count - 1, 1)
     centre = np.array([[1, 0, width / 2], [0, 1, height / 2], [0, 0, 1.0]])

@@ -236,7 +236,12 @@ class _Run:
         scene = pyramid.levels[-1]
         # The template is the reference under the predicted map, so that turn and scale already agree.
         low, high = self.polygon.min(axis=0), self.polygon.max(axis=0)
-        ref_box = (int(max(low[0], 0)), int(max(low[1], 0)), int(min(high[0], width)), int(min(high[1], height)))
+        ref_box = (
+            int(max(low[0], 0)),
+            int(max(low[1], 0)),
+            int(min(high[0], width)),
+            int(min(high[1], height)),
+        )
         ref = grey_pyramid(self.frames[self.reference], self.full_scale, int(np.log2(factor)) + 1, ref_box)
         template = ref.levels[-1]
         if template.shape[0] >= scene.shape[0] or template.shape[1] >= scene.shape[1]:

@@ -94,7 +94,9 @@ class Conceal:
         c, s = np.cos(angle) / params.donor_scale, np.sin(angle) / params.donor_scale
         dx, dy = prepared["donor"]
         about = np.array([[1, 0, cx + dx], [0, 1, cy + dy], [0, 0, 1.0]])
-        return about @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]) @ np.array([[1, 0, -cx], [0, 1, -cy], [0, 0, 1.0]])
+        return (
+            about @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]) @ np.array([[1, 0, -cx], [0, 1, -cy], [0, 0, 1.0]])
+        )
 
     @staticmethod
     def _sample(site: Site, donor_map: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -102,7 +104,9 @@ class Conceal:
         x, y = donor_map[..., 0], donor_map[..., 1]
         inside = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
         finite = donor_map[np.isfinite(donor_map).all(axis=-1)]
-        source = clip_box(bounding_box(np.clip(finite, -1e6, 1e6), SAMPLE_MARGIN), width, height) if len(finite) else None
+        source = (
+            clip_box(bounding_box(np.clip(finite, -1e6, 1e6), SAMPLE_MARGIN), width, height) if len(finite) else None
+        )
         if source is None:
             # The whole donor has left the picture: hold the nearest edge, and say so through ``donor_inside``.
             source = site.canvas.full_box

@@ -184,7 +184,12 @@ def _cut(picture: np.ndarray, corner: np.ndarray, side: int) -> np.ndarray | Non
 
 
 def _judge(
-    view: _View, window: _Window, placement: Placement, centre: np.ndarray, step: np.ndarray, forbidden: MaskBool
+    view: _View,
+    window: _Window,
+    placement: Placement,
+    centre: np.ndarray,
+    step: np.ndarray,
+    forbidden: MaskBool,
 ) -> _Candidate | None:
     side = 2 * window.half + 1
     here = np.rint(centre - window.half - view.origin).astype(int)
@@ -199,9 +204,10 @@ def _judge(
         return None
     field = fit_light(target, donor, ring)
     gain = field.log_gain(side, side)
-    smooth_here, smooth_there = _cut(view.smooth, here, side), _cut(view.smooth, there, side)
-    fine_here, fine_there = _cut(view.fine, here, side), _cut(view.fine, there, side)
-    assert smooth_here is not None and smooth_there is not None and fine_here is not None and fine_there is not None
+    here_at = (slice(here[1], here[1] + side), slice(here[0], here[0] + side))
+    there_at = (slice(there[1], there[1] + side), slice(there[0], there[0] + side))
+    smooth_here, smooth_there = view.smooth[here_at], view.smooth[there_at]
+    fine_here, fine_there = view.fine[here_at], view.fine[there_at]
     misfit = np.abs((smooth_here - smooth_there - gain)[ring])
     inner = smooth_there[window.inside]
     # A mark stands off the plane through its own surroundings; the weakest channel of light shows it best.
