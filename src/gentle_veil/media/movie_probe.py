@@ -185,7 +185,7 @@ def _check_whole(
         lasts = container.duration / av.time_base
         if end < 0.9 * lasts - 1.0:
             raise MediaError(
-                f"'{path.name}' is cut off: it says it lasts {lasts:.1f} s and its pictures end at {max(end, 0):.1f} s. "
+                f"'{path.name}' is cut off: it says it lasts {lasts:.1f} s, and its pictures end at {end:.1f} s. "
                 "Copy or export it again.",
                 code="truncated",
             )

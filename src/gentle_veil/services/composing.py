@@ -1,5 +1,6 @@
 """From a recipe to pictures: veils made ready, frames composed and kept."""
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -109,7 +110,7 @@ def build_layers(
         placement = placement_of(workspace, recipe, veil, followed)
         constants, keyed = _split_params(veil, offset)
         params = kind.Params(**constants)
-        prepared = workspace.cache.get_json("prepared", key)
+        prepared = workspace.memory.get(("prepared", key), partial(workspace.cache.get_json, "prepared", key))
         if prepared is None:
             prepared = kind.prepare(workspace.frames, placement, params, report=report)
             workspace.cache.put_json("prepared", key, prepared)

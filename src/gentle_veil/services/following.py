@@ -96,12 +96,19 @@ def known_track(workspace: Workspace, drape: Drape) -> Followed | None:
     """What has been followed of a drape as it is now; None after any change that makes it stale."""
     if drape.reference_outline() is None:
         return None
-    arrays = workspace.cache.get_arrays("track", track_key(workspace.media_key, drape))
+    key = track_key(workspace.media_key, drape)
+    # The file is replaced whole whenever more has been followed; its time tells.
+    stamp = workspace.cache.stamp("track", key, ".npz")
+    followed: Followed | None = workspace.memory.get(("track", key, stamp), lambda: _read_known(workspace, key))
+    return followed
+
+
+def _read_known(workspace: Workspace, key: str) -> Followed | None:
+    arrays = workspace.cache.get_arrays("track", key)
     if arrays is None:
         return None
     track = track_from_arrays(arrays)
-    rows = content_key(track.frames.tolist(), track.status.tolist())
-    return Followed(track, content_key(track_key(workspace.media_key, drape), rows))
+    return Followed(track, content_key(key, track.frames.tolist(), track.status.tolist()))
 
 
 def follow(
@@ -132,8 +139,7 @@ def follow(
         track = follower.estimate(workspace.frames, region, options, wanted=[], report=report)
         workspace.cache.put_arrays("track", key, track_arrays(track))
     report(total, total, "followed")
-    found = known_track(workspace, drape)
-    return found or Followed(track, content_key(key, track.frames.tolist(), track.status.tolist()))
+    return Followed(track, content_key(key, track.frames.tolist(), track.status.tolist()))
 
 
 def _part_of(report: Report, before: int, total: int) -> Report:

@@ -95,7 +95,7 @@ class ProofBook:
 def prove(workspace: Workspace, recipe: Recipe, ks: list[int], *, report: Report = silent) -> dict[str, Any]:
     """Compose and measure frames ``ks`` (from 0); kept by content."""
     layers = build_layers(workspace, recipe, report=report)
-    key = content_key("proof-2", workspace.media_key, layer_keys(workspace, recipe), ks)
+    key = content_key("proof-3", workspace.media_key, layer_keys(workspace, recipe), ks)
     known = workspace.cache.get_json("proof", key)
     if known is not None:
         return known  # type: ignore[no-any-return]
@@ -115,5 +115,5 @@ def known_proof(workspace: Workspace, recipe: Recipe, ks: list[int]) -> dict[str
     return (
         None
         if keys is None
-        else workspace.cache.get_json("proof", content_key("proof-2", workspace.media_key, keys, ks))
+        else workspace.cache.get_json("proof", content_key("proof-3", workspace.media_key, keys, ks))
     )

@@ -106,11 +106,18 @@ def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: 
             f"'{drape.name}' has not been followed to frame {workspace.frame_of(k)}; follow it first.",
             code="unfollowed",
         )
+    keys = layer_keys(workspace, recipe) if look == "result" else []
+    key = None if keys is None else frame_key(workspace.media_key, [*keys, followed.content, "flat", form], k)
+    known = None if key is None else workspace.cache.get("flat", key, f".{form}")
+    if known is not None:
+        return known
     layers = build_layers(workspace, recipe) if look == "result" else ()
     img_raw = compose(workspace, layers, k).img_raw if layers else workspace.frames[k]
-    return _encoded(
-        flattened(for_screen(img_raw, workspace.frames.encoding), followed.track, row, flat_box(drape)), form
-    )
+    flat = flattened(for_screen(img_raw, workspace.frames.encoding), followed.track, row, flat_box(drape))
+    content = _encoded(flat, form)
+    if key is not None:
+        workspace.cache.put("flat", key, f".{form}", content)
+    return content
 
 
 def flattened(picture: np.ndarray, track: SurfaceTrack, row: int, box: tuple[int, int, int, int]) -> np.ndarray:

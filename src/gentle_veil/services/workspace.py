@@ -1,7 +1,10 @@
 """A clip that is open, with the cache that belongs to it: what following and composing work on."""
 
 import hashlib
-from dataclasses import dataclass
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -12,6 +15,29 @@ from gentle_veil.media.open_media import MediaFrames, open_frames
 from gentle_veil.store.cache import Cache
 
 
+class Memory:
+    """What was read from the cache a moment ago, so that a frame does not begin with reading files. Thread-safe."""
+
+    def __init__(self, room: int = 64) -> None:
+        self._kept: OrderedDict[Hashable, Any] = OrderedDict()
+        self._room = room
+        self._lock = threading.Lock()
+
+    def get(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        """The value of ``key``, made when it is not there; None is not kept."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        value = make()
+        if value is not None:
+            with self._lock:
+                self._kept[key] = value
+                while len(self._kept) > self._room:
+                    self._kept.popitem(last=False)
+        return value
+
+
 @dataclass(frozen=True)
 class Workspace:
     """``media_key`` is the hash of the clip's bytes; ``frames`` count k from 0, people count from ``first_frame``."""
@@ -20,6 +46,7 @@ class Workspace:
     frames: MediaFrames
     media_key: str
     cache: Cache
+    memory: Memory = field(default_factory=lambda: Memory())
 
     def k_of(self, frame: int) -> int:
         """The file's own frame number to k; raises NotFoundError outside the clip."""

@@ -33,6 +33,14 @@ class Cache:
             return None
         return content
 
+    def stamp(self, kind: str, key: str, suffix: str) -> tuple[int, int] | None:
+        """What changes when an entry is replaced; reading it does not."""
+        try:
+            facts = self.path(kind, key, suffix).stat()
+        except OSError:
+            return None
+        return facts.st_ino, facts.st_size
+
     def has(self, kind: str, key: str, suffix: str) -> bool:
         return self.path(kind, key, suffix).exists()
 

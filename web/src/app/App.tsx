@@ -18,7 +18,7 @@ import { Score } from "../score/Score";
 import { Button, Section } from "../ui/controls";
 import { useSelected, Views } from "../viewer/Views";
 import { Header } from "./Header";
-import { useUi } from "./store";
+import { useUi, useUiAside } from "./store";
 
 function shotInAddress(): number | null {
   const match = /^\/shots\/(\d+)/.exec(window.location.pathname);
@@ -29,7 +29,7 @@ export function App() {
   useEvents();
   const { data: shots, error } = useQuery(shotsQuery);
   const [wanted, setWanted] = useState(shotInAddress);
-  const ui = useUi();
+  const ui = useUiAside();
   const shot =
     shots?.find((s) => s.id === wanted) ?? (wanted === null ? shots?.[0] : undefined) ?? shots?.[0];
 
@@ -89,10 +89,14 @@ export function App() {
         </div>
       )}
       <p aria-live="polite" className="sr-only" role="status">
-        {ui.said}
+        <Said />
       </p>
     </div>
   );
+}
+
+function Said() {
+  return useUi((s) => s.said);
 }
 
 function Workplace({
@@ -109,7 +113,7 @@ function Workplace({
   const onError = useFault();
   const move = useMove(shot.id);
   const start = useStartJob(shot.id);
-  const ui = useUi();
+  const ui = useUiAside();
   const recipe = revision?.recipe;
   const { drape, veil } = useSelected(recipe);
 

@@ -3,7 +3,7 @@ import { DropdownMenu, Popover } from "radix-ui";
 import { api, type Schema } from "../api/client";
 import { jobsQuery, proofQuery, stateQuery, deliveriesQuery, useRecipe } from "../features/queries";
 import { Button } from "../ui/controls";
-import { useUi, type Stage } from "./store";
+import { useUiAside, type Stage } from "./store";
 import { stageMarks, type Mark } from "./stages";
 
 const STAGES: { stage: Stage; text: string }[] = [
@@ -28,7 +28,7 @@ export function Header(props: {
   canUndo: boolean;
   canRedo: boolean;
 }) {
-  const ui = useUi();
+  const ui = useUiAside();
   return (
     <header className="flex h-11 shrink-0 items-center gap-3 border-b border-line bg-panel px-3">
       <span className="flex items-center gap-2 font-semibold text-bright">
@@ -114,7 +114,7 @@ export function Header(props: {
 }
 
 function Stages({ shot }: { shot: Schema["Shot"] }) {
-  const ui = useUi();
+  const ui = useUiAside();
   const { data: revision } = useRecipe(shot.id);
   const { data: state } = useQuery(stateQuery(shot.id));
   const { data: proof } = useQuery(proofQuery(shot.id));

@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
 export type Look = "original" | "result" | "wipe" | "difference" | "matte";
@@ -50,3 +51,28 @@ export const useUi = create<Ui>((set) => ({
   set,
   say: (said) => set({ said }),
 }));
+
+/** All but the playhead, for what must not be drawn anew with every frame; `now().frame` reads it when asked. */
+export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said"> {
+  return useUi(
+    useShallow((s) => ({
+      stage: s.stage,
+      loop: s.loop,
+      look: s.look,
+      differenceGain: s.differenceGain,
+      tool: s.tool,
+      selection: s.selection,
+      overlaysHidden: s.overlaysHidden,
+      overlaysHeld: s.overlaysHeld,
+      gridShown: s.gridShown,
+      flatShown: s.flatShown,
+      pad: s.pad,
+      dialog: s.dialog,
+      fault: s.fault,
+      set: s.set,
+      say: s.say,
+    })),
+  );
+}
+
+export const now = (): Ui => useUi.getState();

@@ -21,6 +21,8 @@ export function useEvents(): void {
     source.addEventListener("job", (event) => {
       const job = JSON.parse((event as MessageEvent<string>).data) as Job;
       client.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], job));
+      if (job.kind === "deliver" && job.done === 0)
+        void client.invalidateQueries({ queryKey: ["shot", job.shot, "deliveries"] });
       if (!OVER.includes(job.state) || job.shot === null) return;
       recipeChanged(client, job.shot);
       for (const part of ["stats", "deliveries"])

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../api/client";
-import { useUi } from "../app/store";
+import { useUiAside } from "../app/store";
 import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
 import { withVeil, type Drape, type Veil } from "../features/recipe";
 import { Button, Hint } from "../ui/controls";
@@ -21,7 +21,7 @@ function DrapeMark({ shot, drape }: { shot: number; drape: string }) {
 export function Rack({ shot }: { shot: Schema["Shot"] }) {
   const { data: revision } = useRecipe(shot.id);
   const { data: state } = useQuery(stateQuery(shot.id));
-  const ui = useUi();
+  const ui = useUiAside();
   const edit = useEdit(shot.id);
   const start = useStartJob(shot.id);
   const recipe = revision?.recipe;

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Schema } from "../api/client";
-import { useUi, type Selection } from "../app/store";
+import { now, useUi, useUiAside } from "../app/store";
 import { timecode } from "../app/timecode";
 import { proofQuery, statsQuery, trackQuery, useRecipe, useStartJob, type Track } from "../features/queries";
 import { plainNumber, referenceOf, type Drape, type Recipe, type Veil } from "../features/recipe";
@@ -62,7 +62,7 @@ function confidenceCells(track: Track | null | undefined): Cell[] {
 
 function DrapeRibbon({ shot, drape, scale }: { shot: number; drape: Drape; scale: Scale }) {
   const { data: track } = useQuery(trackQuery(shot, drape.name));
-  const { selection, set } = useUi();
+  const { selection, set } = useUiAside();
   return (
     <Ribbon
       label={`${drape.name} holds`}
@@ -97,7 +97,7 @@ function VeilRibbon({
   track: Track | null | undefined;
   scale: Scale;
 }) {
-  const { selection, set } = useUi();
+  const { selection, set } = useUiAside();
   const judged = new Map((proof?.frames ?? []).map((f) => [f.frame, f.verdict]));
   const on = (frame: number) => {
     const status = track?.status[track.rowOf.get(frame) ?? -1];
@@ -172,22 +172,19 @@ function DrapeGroup(props: {
   );
 }
 
-export function Score({
-  shot,
-  setRange,
-}: {
-  shot: Schema["Shot"];
-  setRange: (a: number, b: number) => void;
-}) {
+type Shot = Schema["Shot"];
+
+/** What moves with the playhead stands apart from what does not: the ribbons are not drawn anew for a frame. */
+export function Score({ shot, setRange }: { shot: Shot; setRange: (a: number, b: number) => void }) {
   const { data: revision } = useRecipe(shot.id);
   const { data: stats } = useQuery(statsQuery(shot.id));
   const start = useStartJob(shot.id);
-  const ui = useUi();
+  const ui = useUiAside();
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(400);
   const dragging = useRef<"scrub" | "in" | "out" | null>(null);
-  const { first_frame: first, last_frame: last, rate } = shot.facts;
-  const scale: Scale = { first, last, width };
+  const { first_frame: first, last_frame: last } = shot.facts;
+  const scale: Scale = useMemo(() => ({ first, last, width }), [first, last, width]);
 
   useEffect(() => {
     const element = box.current!;
@@ -198,16 +195,15 @@ export function Score({
     return () => observer.disconnect();
   }, []);
 
-  const frameOf = (e: React.PointerEvent) =>
-    frameAt(scale, e.clientX - box.current!.getBoundingClientRect().left - LABEL_WIDTH);
+  const left = () => box.current!.getBoundingClientRect().left + LABEL_WIDTH;
   const scrub = (e: React.PointerEvent) => {
-    const frame = frameOf(e);
+    const frame = frameAt(scale, e.clientX - left());
     if (dragging.current === "in") setRange(Math.min(frame, shot.out_frame), shot.out_frame);
     else if (dragging.current === "out") setRange(shot.in_frame, Math.max(frame, shot.in_frame));
     else ui.set({ frame, playing: 0 });
   };
   const onPointerDown = (e: React.PointerEvent) => {
-    const x = e.clientX - box.current!.getBoundingClientRect().left - LABEL_WIDTH;
+    const x = e.clientX - left();
     if (x < 0) return;
     box.current!.setPointerCapture(e.pointerId);
     const onRuler = (e.target as HTMLElement).dataset.ruler !== undefined;
@@ -217,117 +213,22 @@ export function Score({
       onRuler && near(shot.in_frame, -1) ? "in" : onRuler && near(shot.out_frame, 1) ? "out" : "scrub";
     scrub(e);
   };
-
-  const count = ui.frame - first + shot.start_count;
-  const playhead = LABEL_WIDTH + xOf(scale, ui.frame);
-  const select = (selection: Selection) => () => ui.set({ selection, stage: "shot" });
-  const shotSelected = ui.selection.kind === "shot";
-  const step = rulerStep(last - first + 1, width);
+  const curve = (values: number[]) => (ctx: CanvasRenderingContext2D, s: Scale, h: number) =>
+    drawCurve(ctx, s, h, values, first, "#cfcfcf");
 
   return (
     <div className="flex h-[214px] shrink-0 flex-col border-t border-line bg-panel">
-      <div className="flex h-9 shrink-0 items-center gap-1.5 border-b border-line px-2">
-        <Button
-          kind="plain"
-          label={ui.playing ? "Pause" : "Play"}
-          onClick={() => ui.set({ playing: ui.playing ? 0 : 1 })}
-        >
-          {ui.playing ? "Pause" : "Play"}
-        </Button>
-        <Button
-          kind="quiet"
-          onClick={() => ui.set({ frame: Math.max(first, ui.frame - 1), playing: 0 })}
-          title="One frame back (Left)"
-        >
-          -1
-        </Button>
-        <Button
-          kind="quiet"
-          onClick={() => ui.set({ frame: Math.min(last, ui.frame + 1), playing: 0 })}
-          title="One frame on (Right)"
-        >
-          +1
-        </Button>
-        <Button kind="quiet" pressed={ui.loop} onClick={() => ui.set({ loop: !ui.loop })}>
-          Loop
-        </Button>
-        <label className="ml-2 flex items-center gap-1 text-dim">
-          frame
-          <FrameField
-            frame={ui.frame}
-            first={first}
-            last={last}
-            onGo={(f) => ui.set({ frame: f, playing: 0 })}
-          />
-        </label>
-        <span className="num text-ink" aria-label="Timecode">
-          {timecode(count, rate, shot.drop)}
-        </span>
-        {Math.abs(ui.playing) > 1 && <span className="num text-saffron">{ui.playing}x</span>}
-        <span className="ml-auto flex items-center gap-2 text-dim">
-          in <b className="num text-ink">{shot.in_frame}</b> out{" "}
-          <b className="num text-ink">{shot.out_frame}</b>
-          <span className="num">{rate} fps</span>
-        </span>
-      </div>
+      <Transport shot={shot} />
       <div
         ref={box}
         className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto"
         onPointerDown={onPointerDown}
         onPointerMove={(e) => dragging.current && scrub(e)}
         onPointerUp={() => (dragging.current = null)}
-        role="slider"
-        aria-label="Playhead"
-        aria-valuemin={first}
-        aria-valuemax={last}
-        aria-valuenow={ui.frame}
-        tabIndex={0}
       >
         <div className="sticky top-0 z-10 flex h-[22px] bg-panel">
           <span className="w-32 shrink-0 border-r border-line" />
-          <svg width={width} height={22} data-ruler className="block cursor-ew-resize" aria-hidden>
-            <rect
-              data-ruler
-              x={xOf(scale, shot.in_frame) - width / (last - first + 1) / 2}
-              y={0}
-              height={5}
-              rx={1.5}
-              width={Math.max(
-                2,
-                xOf(scale, shot.out_frame) - xOf(scale, shot.in_frame) + width / (last - first + 1),
-              )}
-              fill="#777777"
-            />
-            {Array.from(
-              { length: Math.floor(last / step) - Math.ceil(first / step) + 1 },
-              (_, i) => (Math.ceil(first / step) + i) * step,
-            ).map((f) => (
-              <g key={f} data-ruler>
-                <line x1={xOf(scale, f)} x2={xOf(scale, f)} y1={16} y2={22} stroke="#555555" />
-                <text
-                  x={xOf(scale, f)}
-                  y={15}
-                  textAnchor="middle"
-                  fill="#a3a3a3"
-                  fontSize={10.5}
-                  fontFamily="JetBrains Mono Variable"
-                  data-ruler
-                >
-                  {f}
-                </text>
-              </g>
-            ))}
-            {(stats?.proposals ?? []).map((p) => (
-              <path
-                key={p.frame}
-                data-ruler
-                d={`M${xOf(scale, p.frame)} 22 l-4 -5 h8 z`}
-                fill={COLOURS.verdigris}
-              >
-                <title>{`Proposed reference frame ${p.frame}: ${p.why}`}</title>
-              </path>
-            ))}
-          </svg>
+          <Ruler shot={shot} scale={scale} proposals={stats?.proposals ?? []} />
         </div>
         {stats ? (
           <>
@@ -335,36 +236,134 @@ export function Score({
               label="sharpness"
               note="Fine contrast at edges; higher is sharper"
               scale={scale}
-              selected={shotSelected}
-              onSelect={select({ kind: "shot" })}
-              draw={(ctx, s, h) => drawCurve(ctx, s, h, stats.sharpness, first, "#cfcfcf")}
+              selected={ui.selection.kind === "shot"}
+              onSelect={() => ui.set({ selection: { kind: "shot" }, stage: "shot" })}
+              draw={curve(stats.sharpness)}
             />
             <Ribbon
               label="motion"
               note={`Up to ${Math.max(...stats.motion).toFixed(1)} px a frame`}
               scale={scale}
-              draw={(ctx, s, h) => drawCurve(ctx, s, h, stats.motion, first, "#cfcfcf")}
+              draw={curve(stats.motion)}
             />
-            <Ribbon
-              label="exposure"
-              note="Mean brightness"
-              scale={scale}
-              draw={(ctx, s, h) => drawCurve(ctx, s, h, stats.exposure, first, "#cfcfcf")}
-            />
+            <Ribbon label="exposure" note="Mean brightness" scale={scale} draw={curve(stats.exposure)} />
           </>
         ) : (
-          <div className="flex items-center gap-2 px-2 py-2 text-dim">
+          <div className="flex items-center gap-2 py-2 pl-34 text-dim">
             Sharpness, motion and exposure have not been measured yet.
             <Button onClick={() => void start({ kind: "analyse" })}>Measure</Button>
           </div>
         )}
         {revision && <VeilRibbons shot={shot.id} recipe={revision.recipe} scale={scale} />}
-        <div
-          className="pointer-events-none absolute top-0 z-20 w-px bg-madder"
-          style={{ left: playhead, height: Math.max(178, box.current?.scrollHeight ?? 0) }}
-        />
+        <Playhead shot={shot} scale={scale} box={box} />
       </div>
     </div>
+  );
+}
+
+function Playhead({
+  shot,
+  scale,
+  box,
+}: {
+  shot: Shot;
+  scale: Scale;
+  box: React.RefObject<HTMLDivElement | null>;
+}) {
+  const frame = useUi((s) => s.frame);
+  return (
+    <div
+      role="slider"
+      aria-label="Playhead"
+      aria-valuemin={shot.facts.first_frame}
+      aria-valuemax={shot.facts.last_frame}
+      aria-valuenow={frame}
+      tabIndex={0}
+      className="pointer-events-none absolute top-0 z-20 w-0.5 bg-madder"
+      style={{
+        left: Math.round(LABEL_WIDTH + xOf(scale, frame)) - 1,
+        height: Math.max(178, box.current?.scrollHeight ?? 0),
+      }}
+    />
+  );
+}
+
+function Transport({ shot }: { shot: Shot }) {
+  const frame = useUi((s) => s.frame);
+  const playing = useUi((s) => s.playing);
+  const ui = useUiAside();
+  const { first_frame: first, last_frame: last, rate } = shot.facts;
+  const go = (f: number) => ui.set({ frame: Math.min(last, Math.max(first, f)), playing: 0 });
+  return (
+    <div className="flex h-9 shrink-0 items-center gap-1.5 border-b border-line px-2">
+      <Button label={playing ? "Pause" : "Play"} onClick={() => ui.set({ playing: now().playing ? 0 : 1 })}>
+        {playing ? "Pause" : "Play"}
+      </Button>
+      <Button kind="quiet" onClick={() => go(now().frame - 1)} title="One frame back (Left)">
+        -1
+      </Button>
+      <Button kind="quiet" onClick={() => go(now().frame + 1)} title="One frame on (Right)">
+        +1
+      </Button>
+      <Button pressed={ui.loop} onClick={() => ui.set({ loop: !ui.loop })}>
+        Loop
+      </Button>
+      <label className="ml-2 flex items-center gap-1 text-dim">
+        frame
+        <FrameField frame={frame} first={first} last={last} onGo={go} />
+      </label>
+      <span className="num text-ink" aria-label="Timecode">
+        {timecode(frame - first + shot.start_count, rate, shot.drop)}
+      </span>
+      {Math.abs(playing) > 1 && <span className="num text-saffron">{playing}x</span>}
+      <span className="ml-auto flex items-center gap-2 text-dim">
+        in <b className="num text-ink">{shot.in_frame}</b> out{" "}
+        <b className="num text-ink">{shot.out_frame}</b>
+        <span className="num">{rate} fps</span>
+      </span>
+    </div>
+  );
+}
+
+function Ruler({ shot, scale, proposals }: { shot: Shot; scale: Scale; proposals: Schema["Proposal"][] }) {
+  const { first, last, width } = scale;
+  const step = rulerStep(last - first + 1, width);
+  const cell = width / (last - first + 1);
+  const from = Math.ceil(first / step);
+  const labels = Array.from({ length: Math.floor(last / step) - from + 1 }, (_, i) => (from + i) * step);
+  return (
+    <svg width={width} height={22} data-ruler className="block cursor-ew-resize" aria-hidden>
+      <rect
+        data-ruler
+        x={xOf(scale, shot.in_frame) - cell / 2}
+        y={0}
+        height={5}
+        rx={1.5}
+        width={Math.max(2, xOf(scale, shot.out_frame) - xOf(scale, shot.in_frame) + cell)}
+        fill="#777777"
+      />
+      {labels.map((f) => (
+        <g key={f} data-ruler>
+          <line x1={xOf(scale, f)} x2={xOf(scale, f)} y1={16} y2={22} stroke="#555555" />
+          <text
+            x={xOf(scale, f)}
+            y={15}
+            textAnchor="middle"
+            fill="#a3a3a3"
+            fontSize={11}
+            fontFamily="JetBrains Mono Variable"
+            data-ruler
+          >
+            {f}
+          </text>
+        </g>
+      ))}
+      {proposals.map((p) => (
+        <path key={p.frame} data-ruler d={`M${xOf(scale, p.frame)} 22 l-4 -5 h8 z`} fill={COLOURS.verdigris}>
+          <title>{`Proposed reference frame ${p.frame}: ${p.why}`}</title>
+        </path>
+      ))}
+    </svg>
   );
 }
 

@@ -189,7 +189,7 @@ export function TextField(props: {
       <input
         aria-label={props.label}
         placeholder={props.hint}
-        className={`w-36 rounded border border-line bg-ground px-1 py-0.5 ${props.mono ? "num" : ""}`}
+        className={`w-44 min-w-0 rounded border border-line bg-ground px-1 py-0.5 ${props.mono ? "num" : ""}`}
         value={text}
         onChange={(e) => setText(e.target.value)}
         onBlur={commit}

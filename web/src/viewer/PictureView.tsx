@@ -201,8 +201,8 @@ export function PictureView(props: Props) {
       ctx.stroke();
       ctx.fillStyle = COLOURS.ink;
       ctx.fillRect(x - 3, view.top + (height * view.scale) / 2 - 12, 6, 24);
-      drawNote(ctx, x - 68, view.top + 18, "original", COLOURS.ink);
-      drawNote(ctx, x + 10, view.top + 18, "result", COLOURS.ink);
+      drawNote(ctx, x - 70, Math.max(view.top, 0) + 18, "original", COLOURS.ink);
+      drawNote(ctx, x + 10, Math.max(view.top, 0) + 18, "result", COLOURS.ink);
     }
     if (hidden) return;
     if (props.mesh) {

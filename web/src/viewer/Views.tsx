@@ -262,7 +262,6 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         onDrawn={(p) => void addDrape(p)}
         head={
           <>
-            <span className="font-semibold">Shot</span>
             <Choice
               label="What is seen"
               value={look}
@@ -271,13 +270,15 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
               compact
             />
             {look === "difference" && (
-              <Choice
-                label="Difference made brighter"
-                value={String(ui.differenceGain)}
-                options={["1", "4", "16"].map((v) => ({ value: v, text: `${v}x` }))}
-                onChange={(v) => ui.set({ differenceGain: Number(v) })}
-                compact
-              />
+              <Button
+                kind="quiet"
+                title="How much brighter the difference is shown: 1, 4 or 16 times"
+                onClick={() =>
+                  ui.set({ differenceGain: ui.differenceGain === 16 ? 1 : ui.differenceGain * 4 })
+                }
+              >
+                <span className="num">{ui.differenceGain}x</span>
+              </Button>
             )}
           </>
         }

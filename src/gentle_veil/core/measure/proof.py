@@ -11,6 +11,7 @@ import numpy as np
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.render import LaidPatch
+from gentle_veil.core.retouch.light import tone_from_around
 from gentle_veil.core.types import ImageF32, MaskBool
 
 RING_PX = 8
@@ -70,12 +71,16 @@ def measure_veil(result_enc: ImageF32, laid: LaidPatch, track: SurfaceTrack, row
     luma = calm @ np.array([0.2126, 0.7152, 0.0722], np.float32)
     steep = np.hypot(cv2.Sobel(luma, cv2.CV_32F, 1, 0), cv2.Sobel(luma, cv2.CV_32F, 0, 1))
     fine = picture - cv2.GaussianBlur(picture, (0, 0), FINE_SIGMA)
-    lab = lab_from_linear(np.power(np.clip(picture, 0, 1), 1 / 0.45))
+    # The mean light inside, against the smooth continuation of the light around it.
+    img_lin = np.power(np.clip(picture, 1e-4, 1), 1 / 0.45, dtype=np.float32)
+    around = tone_from_around(img_lin, ring).log_gain(picture.shape[1], picture.shape[0])
+    promised = np.exp(around[inside]).mean(axis=0)
+    tone = np.linalg.norm(lab_from_linear(img_lin[inside].mean(axis=0)) - lab_from_linear(promised))
     level_in, level_out = picture[inside].mean(), picture[ring].mean()
     return VeilFigures(
         seam=float(np.median(steep[border]) / max(float(np.median(steep[ring])), 1e-6)),
         grain=_spread(fine[inside]) / max(_spread(fine[ring]), 1e-6),
-        tone=float(np.linalg.norm(np.median(lab[inside], axis=0) - np.median(lab[ring], axis=0))),
+        tone=float(tone),
         level=float(100 * (level_in - level_out)),
         slide=track.mean_error(row),
     )

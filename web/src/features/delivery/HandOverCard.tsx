@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, taken, type Schema } from "../../api/client";
-import { useUi } from "../../app/store";
+import { useUiAside } from "../../app/store";
 import { Button, Choice, NumberField, Section, TextField } from "../../ui/controls";
 import { deliveriesQuery, useFault } from "../queries";
 import { fileName } from "./model";
@@ -22,7 +22,7 @@ export function HandOverCard({
   const { data } = useQuery(deliveriesQuery(shot.id));
   const client = useQueryClient();
   const onError = useFault();
-  const ui = useUi();
+  const ui = useUiAside();
   const slug = shot.name.replace(/[^A-Za-z0-9]+/g, "_");
   const [form, setForm] = useState<"png" | "movie">("png");
   const [name, setName] = useState(`${slug}_v1`);

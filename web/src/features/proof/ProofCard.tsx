@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../../api/client";
-import { useUi } from "../../app/store";
+import { useUiAside } from "../../app/store";
 import { Button, Section, Verdict } from "../../ui/controls";
 import { proofQuery, useStartJob } from "../queries";
 import { lookAt } from "./model";
@@ -65,7 +65,7 @@ export function ProofCard({ shot, veils }: { shot: Schema["Shot"]; veils: number
 }
 
 function VeilProof({ name, veil }: { name: string; veil: Schema["VeilProof"] }) {
-  const ui = useUi();
+  const ui = useUiAside();
   const worst = lookAt(veil.frames, 8);
   const gaps = Object.keys(veil.not_laid).map(Number);
   return (

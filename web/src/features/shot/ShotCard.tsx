@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../../api/client";
-import { useUi } from "../../app/store";
+import { now, useUiAside } from "../../app/store";
 import { Button, Section } from "../../ui/controls";
 import { cacheQuery, statsQuery, useStartJob } from "../queries";
 
@@ -22,7 +22,7 @@ export function ShotCard({
 }) {
   const { data: stats } = useQuery(statsQuery(shot.id));
   const start = useStartJob(shot.id);
-  const ui = useUi();
+  const ui = useUiAside();
   const f = shot.facts;
   return (
     <>
@@ -49,8 +49,12 @@ export function ShotCard({
       </Section>
       <Section title="What needs work">
         <div className="flex items-center gap-1.5">
-          <Button onClick={() => setRange(ui.frame, Math.max(ui.frame, shot.out_frame))}>In here</Button>
-          <Button onClick={() => setRange(Math.min(ui.frame, shot.in_frame), ui.frame)}>Out here</Button>
+          <Button onClick={() => setRange(now().frame, Math.max(now().frame, shot.out_frame))}>
+            In here
+          </Button>
+          <Button onClick={() => setRange(Math.min(now().frame, shot.in_frame), now().frame)}>
+            Out here
+          </Button>
           <Button onClick={() => setRange(f.first_frame, f.last_frame)}>All</Button>
         </div>
       </Section>
@@ -94,7 +98,7 @@ const KIND_NAMES: Record<string, string> = {
 
 function CacheSection() {
   const { data: kinds, refetch } = useQuery(cacheQuery);
-  const ui = useUi();
+  const ui = useUiAside();
   const free = async (kind: string) => {
     await fetch(`/api/cache/${kind}`, { method: "DELETE" });
     ui.say(`${KIND_NAMES[kind] ?? kind} freed`);

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../../api/client";
-import { useUi } from "../../app/store";
+import { now, useUiAside } from "../../app/store";
 import { Button, NumberField, Section, Switch, TextField } from "../../ui/controls";
 import { scaledOutline } from "../../viewer/tools/outline";
 import { PointList } from "../drape/DrapeCard";
@@ -23,7 +23,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
   const { data: state } = useQuery(stateQuery(shot.id));
   const commit = useEdit(shot.id);
   const start = useStartJob(shot.id);
-  const ui = useUi();
+  const ui = useUiAside();
   const note = state?.veils[veil.name];
   const outline = readOutline(veil.outline);
   const change = (part: Partial<Veil>, label: string) =>
@@ -142,7 +142,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           <Button
             onClick={() =>
               change(
-                { range: [ui.frame, Math.max(ui.frame, veil.range?.[1] ?? shot.facts.last_frame)] },
+                { range: [now().frame, Math.max(now().frame, veil.range?.[1] ?? shot.facts.last_frame)] },
                 "Range",
               )
             }
@@ -152,7 +152,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           <Button
             onClick={() =>
               change(
-                { range: [Math.min(ui.frame, veil.range?.[0] ?? shot.facts.first_frame), ui.frame] },
+                { range: [Math.min(now().frame, veil.range?.[0] ?? shot.facts.first_frame), now().frame] },
                 "Range",
               )
             }
