@@ -13,6 +13,7 @@ from gentle_veil.core.types import ImageF32, RawImage
 
 PRE_BLUR_SIGMA = 1.5  # px; below it, sampling error; above it, lost detail
 SHADING_SIGMA = 12.0  # px; what is smoother than this is light, not texture
+SHADING_STEP = 4
 DARKEST = 0.02  # keeps local contrast finite in black
 
 
@@ -41,7 +42,7 @@ def grey_pyramid(
     over the surface, as shading does on a turning head, falls out before anything is compared.
     """
     height, width = img_raw.shape[:2]
-    step = 1 << (levels - 1)
+    step = max(SHADING_STEP, 1 << (levels - 1))
     x0, y0, x1, y1 = (0, 0, width, height) if box is None else box
     x0 = max(0, x0 // step * step)
     y0 = max(0, y0 // step * step)
@@ -54,9 +55,12 @@ def grey_pyramid(
 
 
 def _local_contrast(picture: ImageF32) -> ImageF32:
-    # The mean is so smooth that a quarter-size one, brought back, is the same to 1e-4.
+    # The mean is so smooth that a quarter-size one, brought back, is the same to 1e-4. Its grid stands on the
+    # frame's, not on the crop's, so that every crop of a frame gives the same contrast.
     height, width = picture.shape
-    small = cv2.resize(picture, (max(width // 4, 2), max(height // 4, 2)), interpolation=cv2.INTER_AREA)
-    mean = cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / 4)
-    mean = cv2.resize(mean, (width, height), interpolation=cv2.INTER_LINEAR)
+    right, below = -width % SHADING_STEP, -height % SHADING_STEP
+    whole = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE)
+    small = cv2.resize(whole, None, fx=1 / SHADING_STEP, fy=1 / SHADING_STEP, interpolation=cv2.INTER_AREA)
+    mean = cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / SHADING_STEP)
+    mean = cv2.resize(mean, (width + right, height + below), interpolation=cv2.INTER_LINEAR)[:height, :width]
     return picture / np.maximum(mean, DARKEST) - 1.0

@@ -108,13 +108,13 @@ class _Run:
                 f"The outline holds {int(mask.sum())} pixels of the picture; draw it larger, "
                 f"around at least {MIN_PIXELS}."
             )
-        motions = options.motions()
+        self.motions = motions = options.motions()
         if not any(motions.values()):
             raise ParameterError("Every motion is switched off; switch on at least Position.")
         extent = np.ptp(polygon, axis=0)
         self.level_count = int(np.clip(np.floor(np.log2(max(extent.min(), 1) / 24)) + 1, 1, 4))
         self.full_scale = frames.encoding.full_scale
-        box = _box_around(polygon, 24)
+        box = _box_around(polygon, SEARCH_PX)
         self.registration = PlaneRegistration(self._pyramid(self.reference, box), mask, motions)
         low, high = polygon.min(axis=0), polygon.max(axis=0)
         margin = float(np.clip(0.15 * extent.max(), 8, 64))
@@ -154,7 +154,10 @@ class _Run:
             min(height, max(b[3] for b in boxes)),
         )
         if box[2] - box[0] < 8 or box[3] - box[1] < 8:
-            return self._carried(hypotheses[0], history, OUTSIDE)
+            found = self._search(k, hypotheses[0], None)
+            if found is None or not self._good(found) or not self._near(found, hypotheses[0], _gap(history)):
+                return self._carried(hypotheses[0], history, OUTSIDE)
+            return self._judge(found, hypotheses[0], history)
         pyramid = self._pyramid(k, box)
         sigma = float(np.median(self.sigmas[-15:])) if self.sigmas else 0.01
         costs = [self.registration.cost(pyramid, h, max(sigma, 0.005)) for h in hypotheses]
@@ -164,12 +167,13 @@ class _Run:
         guess = hypotheses[0]
         if not self._good(best):
             chained = self._chained(k, history)
-            guess = guess if chained is None else chained
+            # The first frame that is not seen goes on as the surface went; later ones go with the picture.
+            guess = guess if chained is None or _gap(history) == 0 else chained
             others = [h for i, h in enumerate(hypotheses) if i != int(np.argmin(costs))]
             for start in [*others, *([] if chained is None else [chained])]:
                 best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
         if not self._good(best):
-            found = self._search(k, guess, 2.0 + 2.0 * _gap(history))
+            found = self._search(k, guess, 2.0 if _gap(history) == 0 else None)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
         return self._judge(best, guess, history)
@@ -194,7 +198,18 @@ class _Run:
         similarity, _ = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=1.0)
         if similarity is None:
             return None
-        return np.vstack([similarity, [0, 0, 1]]) @ last
+        return self._allowed(similarity, there.mean(axis=0)) @ last
+
+    def _allowed(self, similarity: np.ndarray, about: Points) -> Matrix:
+        """A similarity (2, 3) without the motions that are switched off, the same at ``about``."""
+        scale, angle = np.hypot(*similarity[:, 0]), np.arctan2(similarity[1, 0], similarity[0, 0])
+        scale = scale if self.motions["scale"] else 1.0
+        angle = angle if self.motions["rotation"] else 0.0
+        moved = similarity[:, :2] @ about + similarity[:, 2] if self.motions["position"] else about
+        out = np.eye(3)
+        out[:2, :2] = scale * np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+        out[:2, 2] = moved - out[:2, :2] @ about
+        return out
 
     def _eight_bit(self, k: int, box: tuple[int, int, int, int]) -> np.ndarray:
         x0, y0, x1, y1 = box
@@ -214,22 +229,25 @@ class _Run:
     def _good(self, alignment: Alignment) -> bool:
         return alignment.correlation >= WEAK_CORRELATION and alignment.visible >= OUTSIDE_SHARE
 
-    def _search(self, k: int, predicted: Matrix, reach: float) -> Alignment | None:
-        """Look for the reference's own picture in a wider part of the frame, then refine from there."""
+    def _search(self, k: int, predicted: Matrix, reach: float | None) -> Alignment | None:
+        """Look for the reference's own picture in a wider part of the frame (None: all of it), then refine."""
         registration = self.registration
         factor = 1 << max(self.level_count - 1, 1)
         centre = apply_homography(predicted, registration.centre[None])[0]
         half = np.ptp(self.polygon, axis=0) / 2
         width, height = self.frames.size
-        wide = np.minimum(half + SEARCH_PX * reach, max(width, height))
-        if not np.isfinite(centre).all():
+        if reach is None:
+            box = (0, 0, width, height)
+        elif not np.isfinite(centre).all():
             return None
-        box = (
-            int(max(0, centre[0] - wide[0])),
-            int(max(0, centre[1] - wide[1])),
-            int(min(width, centre[0] + wide[0])),
-            int(min(height, centre[1] + wide[1])),
-        )
+        else:
+            wide = np.minimum(half + SEARCH_PX * reach, max(width, height))
+            box = (
+                int(max(0, centre[0] - wide[0])),
+                int(max(0, centre[1] - wide[1])),
+                int(min(width, centre[0] + wide[0])),
+                int(min(height, centre[1] + wide[1])),
+            )
         if box[2] - box[0] < 2 * factor * 6 or box[3] - box[1] < 2 * factor * 6:
             return None
         pyramid = grey_pyramid(self.frames[k], self.full_scale, int(np.log2(factor)) + 1, box)
@@ -262,8 +280,7 @@ class _Run:
         h = found.frame_from_ref
         moved = apply_homography(h, self.polygon)
         if not np.isfinite(moved).all() or not _sound(self.polygon, moved):
-            visible = _share_inside(apply_homography(predicted, self.polygon), self.frames.size)
-            return self._carried(predicted, history, OUTSIDE if visible < OUTSIDE_SHARE else LOST)
+            return self._carried(predicted, history, LOST)
         visible = min(found.visible, 1.0)
         if visible < OUTSIDE_SHARE:
             return self._carried(predicted, history, OUTSIDE)
@@ -283,6 +300,8 @@ class _Run:
         h = predicted
         if not np.isfinite(h).all() or not _sound(self.polygon, apply_homography(h, self.polygon)):
             h = history[-1][1]
+        if _share_inside(apply_homography(h, self.polygon), self.frames.size) < OUTSIDE_SHARE:
+            status = OUTSIDE
         error = 2.0 + LOST_GROWTH_PX * 10 * (_gap(history) + 1)
         return _Step(h, status, np.full(len(self.vertices), error))
 

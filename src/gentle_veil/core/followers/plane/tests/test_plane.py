@@ -1,0 +1,64 @@
+"""What is the plane follower's own: motions that can be switched off, and accuracy beside a peer."""
+
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.errors import ParameterError
+from gentle_veil.core.followers.plane import FOLLOWER
+from gentle_veil.core.followers.plane.options import PlaneOptions
+from gentle_veil.core.geometry.homography import apply_homography
+from gentle_veil.core.synth.planar import planar_sequence
+
+BOX = np.array([[80.0, 60], [240, 60], [240, 180], [80, 180]])
+
+
+def followed(frames: np.ndarray, options: PlaneOptions):
+    return FOLLOWER.estimate(ArrayFrames(frames), Region(0, BOX), options, wanted=range(len(frames)))
+
+
+@pytest.mark.property
+def test_position_only__the_map_is_a_pure_shift() -> None:
+    sequence = planar_sequence("strong_weave", seed=3, count=5, width=320, height=240, travel=10.0)
+    only = PlaneOptions(scale=False, rotation=False, shear=False, perspective=False)
+    for h in followed(sequence.frames, only).homographies:
+        np.testing.assert_allclose(h[:2, :2], np.eye(2), atol=1e-9)
+        np.testing.assert_allclose(h[2], [0, 0, 1], atol=1e-12)
+
+
+@pytest.mark.property
+def test_without_perspective__parallel_lines_stay_parallel() -> None:
+    sequence = planar_sequence("strong_weave", seed=3, count=5, width=320, height=240, travel=10.0)
+    for h in followed(sequence.frames, PlaneOptions(perspective=False)).homographies:
+        np.testing.assert_allclose(h[2], [0, 0, 1], atol=1e-12)
+
+
+def test_everything_switched_off__is_refused() -> None:
+    frames = np.zeros((2, 240, 320, 3), np.uint8)
+    nothing = PlaneOptions(position=False, scale=False, rotation=False, shear=False, perspective=False)
+    with pytest.raises(ParameterError, match="switch on"):
+        followed(frames, nothing)
+
+
+@pytest.mark.published
+def test_good_texture__nearer_to_truth_than_opencv_ecc() -> None:
+    """Peer: cv2.findTransformECC to the reference, started from its last result."""
+    sequence = planar_sequence("strong_weave", seed=12, count=8, width=320, height=240, travel=8.0)
+    track = followed(sequence.frames, PlaneOptions())
+    points = np.stack(np.meshgrid(np.linspace(90, 230, 6), np.linspace(70, 170, 5)), axis=-1).reshape(-1, 2)
+    grey = [cv2.cvtColor(f, cv2.COLOR_RGB2GRAY) for f in sequence.frames]
+    warp = np.array([[1, 0, 80], [0, 1, 60], [0, 0, 1]], np.float32)
+    criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 50, 1e-6)
+    ours, theirs = [], []
+    for k in range(1, 8):
+        _, warp = cv2.findTransformECC(
+            grey[0][60:180, 80:240], grey[k], warp, cv2.MOTION_HOMOGRAPHY, criteria, None, 5
+        )
+        back = warp.astype(float) @ np.array([[1, 0, -80], [0, 1, -60], [0, 0, 1.0]])
+        truth = apply_homography(sequence.frame_from_ref[k], points)
+        ours.append(np.linalg.norm(track.carry(points, k) - truth, axis=1).mean())
+        theirs.append(np.linalg.norm(apply_homography(back, points) - truth, axis=1).mean())
+    assert np.mean(ours) < np.mean(theirs)
+    assert np.mean(ours) < 0.03

@@ -1,0 +1,161 @@
+"""What every follower must do, run over whatever the loader finds."""
+
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.surface_track import SEEN, STATUSES, error_from_confidence
+from gentle_veil.core.errors import CancelledError, ParameterError
+from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.geometry.homography import apply_homography
+from gentle_veil.core.synth.planar import PlanarSequence, planar_sequence
+
+BOX = np.array([[80.0, 60], [240, 60], [240, 180], [80, 180]])
+POINTS = np.stack(np.meshgrid(np.linspace(90, 230, 6), np.linspace(70, 170, 5)), axis=-1).reshape(-1, 2)
+pytestmark = pytest.mark.parametrize("kind", sorted(FOLLOWERS))
+
+
+def estimate(kind: str, frames: np.ndarray, wanted, reference: int = 0, **more):
+    follower = FOLLOWERS[kind]
+    return follower.estimate(ArrayFrames(frames), Region(reference, BOX), follower.Options(), wanted=wanted, **more)
+
+
+def errors(track, sequence: PlanarSequence) -> np.ndarray:
+    out = []
+    for row, k in enumerate(track.frames):
+        truth = apply_homography(sequence.frame_from_ref[int(k)], POINTS)
+        out.append(np.linalg.norm(track.carry(POINTS, row) - truth, axis=1))
+    return np.array(out)
+
+
+@pytest.mark.property
+def test_still_clip__nothing_moves(kind: str, skin: PlanarSequence) -> None:
+    still = np.repeat(skin.frames[:1], 4, axis=0)
+    track = estimate(kind, still, range(4))
+    np.testing.assert_allclose(track.positions, np.broadcast_to(track.vertices_ref, track.positions.shape), atol=1e-3)
+    assert set(track.status) == {"ok"}
+
+
+@pytest.mark.truth
+def test_planar_motion_with_gain_and_grain__within_a_tenth_of_a_pixel(kind: str, skin: PlanarSequence) -> None:
+    track = estimate(kind, skin.frames, range(len(skin.frames)))
+    found = errors(track, skin)
+    assert found.mean() < 0.10
+    assert set(track.status) == {"ok"}
+
+
+@pytest.mark.truth
+def test_reference_in_the_middle__both_directions_agree_with_truth(kind: str, skin: PlanarSequence) -> None:
+    middle = 6
+    moved = skin.frame_from_ref[middle]
+    follower = FOLLOWERS[kind]
+    region = Region(middle, apply_homography(moved, BOX))
+    track = follower.estimate(ArrayFrames(skin.frames), region, follower.Options(), wanted=range(16))
+    here = apply_homography(moved, POINTS)
+    for k in (0, 15):
+        truth = apply_homography(skin.frame_from_ref[k], POINTS)
+        assert np.linalg.norm(track.carry(here, track.row(k)) - truth, axis=1).mean() < 0.15
+
+
+@pytest.mark.truth
+def test_cut__is_called_lost_and_never_confident(kind: str, skin: PlanarSequence) -> None:
+    other = planar_sequence("strong_weave", seed=77, count=1, width=320, height=240).frames
+    cut = np.concatenate([skin.frames[:4], np.repeat(other, 3, axis=0)])
+    track = estimate(kind, cut, range(7))
+    assert [str(s) for s in track.status[:4]] == ["ok"] * 4
+    assert not any(s in SEEN for s in track.status[4:])
+    assert error_from_confidence(track.confidence[4:]).min() > 1.0
+
+
+@pytest.mark.truth
+def test_passing_object__status_or_place_is_right_and_it_recovers(kind: str) -> None:
+    def bar(k: int, image: np.ndarray) -> np.ndarray:
+        x = -60 + 26 * k
+        image[:, max(x, 0) : max(x + 60, 0)] = 0.2
+        return image
+
+    sequence = planar_sequence("strong_weave", seed=4, count=18, width=320, height=240, travel=8.0, occluder=bar)
+    track = estimate(kind, sequence.frames, range(18))
+    found = errors(track, sequence).mean(axis=1)
+    sure = np.array([s == "ok" for s in track.status])
+    assert found[sure].max() < 0.5
+    assert found[-1] < 0.1
+
+
+@pytest.mark.truth
+def test_leaving_the_picture__says_outside_and_finds_it_again(kind: str) -> None:
+    base = planar_sequence("weak_skin", seed=6, count=1, width=960, height=240, travel=0.0).frames[0]
+    # The surface walks out to the left by 240 px and comes back, 30 px a frame.
+    steps = [*range(0, 241, 30), *range(210, -1, -30)]
+    frames = np.stack([base[:, 300 + s : 620 + s] for s in steps])
+    follower = FOLLOWERS[kind]
+    region = Region(0, np.array([[60.0, 60], [180, 60], [180, 180], [60, 180]]))
+    track = follower.estimate(ArrayFrames(frames), region, follower.Options(), wanted=range(len(frames)))
+    assert "outside" in set(track.status)
+    assert track.status[-1] == "ok"
+    assert np.abs(track.positions[-1] - track.vertices_ref).max() < 0.3
+
+
+@pytest.mark.property
+def test_same_bytes_twice__and_inputs_untouched(kind: str, skin: PlanarSequence) -> None:
+    before = skin.frames[:5].copy()
+    a, b = (estimate(kind, skin.frames[:5], range(5)) for _ in range(2))
+    assert a.positions.tobytes() == b.positions.tobytes()
+    assert a.confidence.tobytes() == b.confidence.tobytes()
+    np.testing.assert_array_equal(skin.frames[:5], before)
+
+
+@pytest.mark.property
+def test_going_on_from_what_is_known__keeps_its_rows(kind: str, skin: PlanarSequence) -> None:
+    first = estimate(kind, skin.frames, range(8))
+    more = estimate(kind, skin.frames, range(8, 12), known=first)
+    assert list(more.frames) == list(range(12))
+    np.testing.assert_array_equal(more.positions[:8], first.positions)
+    whole = estimate(kind, skin.frames, range(12))
+    np.testing.assert_allclose(more.positions[8:], whole.positions[8:], atol=0.05)
+
+
+def test_cancel__stops_at_once(kind: str, skin: PlanarSequence) -> None:
+    calls = []
+
+    def report(done: int, total: int, doing: str = "", /) -> None:
+        calls.append((done, total))
+        if done == 2:
+            raise CancelledError
+
+    with pytest.raises(CancelledError):
+        estimate(kind, skin.frames, range(10), report=report)
+    assert calls[-1] == (2, 9)
+
+
+def test_region_without_pixels__is_refused_in_one_sentence(kind: str, skin: PlanarSequence) -> None:
+    follower = FOLLOWERS[kind]
+    tiny = Region(0, np.array([[5.0, 5], [7, 5], [6, 7]]))
+    with pytest.raises(ParameterError, match="draw it larger"):
+        follower.estimate(ArrayFrames(skin.frames), tiny, follower.Options(), wanted=[1])
+
+
+@pytest.mark.truth
+def test_confidence__errors_lie_mostly_within_what_is_said(kind: str, skin: PlanarSequence) -> None:
+    track = estimate(kind, skin.frames, range(16))
+    said = np.array([error_from_confidence(track.carry_confidence(POINTS, row)) for row in range(1, 16)])
+    share = (errors(track, skin)[1:] < said).mean()
+    assert 0.35 < share <= 1.0
+    assert said.max() < 0.5
+    assert set(track.status) <= set(STATUSES)
+
+
+@pytest.mark.truth
+def test_sixteen_bit_and_eight_bit__agree(kind: str, skin: PlanarSequence) -> None:
+    deep = skin.frames[:6].astype(np.uint16) * 257
+    a, b = estimate(kind, skin.frames[:6], range(6)), estimate(kind, deep, range(6))
+    np.testing.assert_allclose(a.positions, b.positions, atol=2e-3)
+
+
+@pytest.mark.truth
+def test_defocus__does_not_pull_the_surface_away(kind: str, skin: PlanarSequence) -> None:
+    soft = np.stack([cv2.GaussianBlur(f, (0, 0), 0.4 + 0.12 * k) for k, f in enumerate(skin.frames)])
+    track = estimate(kind, soft, range(16))
+    assert errors(track, skin).mean() < 0.3

@@ -1,0 +1,131 @@
+"""What every veil kind must do, run over whatever the loader finds."""
+
+import json
+from dataclasses import asdict
+
+import numpy as np
+import pytest
+
+from gentle_veil.core.composite.canvas import Canvas
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.keyed import constant
+from gentle_veil.core.contracts.params import specs_of
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.contracts.veil import Placement
+from gentle_veil.core.geometry.mesh import grid_mesh
+from gentle_veil.core.geometry.outline import outline_polygon
+from gentle_veil.core.render import Layer, render_frame
+from gentle_veil.core.veils import VEILS
+
+pytestmark = pytest.mark.parametrize("kind", sorted(VEILS))
+CENTRE = (150.0, 118.0)
+
+
+def circle(radius: float) -> np.ndarray:
+    angles = np.arange(12) * 2 * np.pi / 12
+    return outline_polygon(np.array(CENTRE) + radius * np.stack([np.cos(angles), np.sin(angles)], axis=1))
+
+
+def layer_for(kind: str, shot, **more) -> tuple[ArrayFrames, Layer]:
+    frames = ArrayFrames(shot.marked)
+    vertices, triangles, _ = grid_mesh((70, 40, 230, 200), 12)
+    maps = shot.frame_from_ref
+    from gentle_veil.core.geometry.homography import apply_homography
+
+    track = SurfaceTrack(
+        vertices_ref=vertices,
+        triangles=triangles,
+        positions=np.stack([apply_homography(h, vertices) for h in maps]).astype(np.float32),
+        confidence=np.ones((len(maps), len(vertices)), np.float32),
+        status=np.array(["ok"] * len(maps), dtype="<U10"),
+        frames=np.arange(len(maps)),
+        reference_frames=(0,),
+        homographies=maps,
+    )
+    placement = Placement(track, circle(9), circle(70))
+    params = VEILS[kind].Params()
+    prepared = VEILS[kind].prepare(frames, placement, params)
+    return frames, Layer("veil", VEILS[kind], placement, params, prepared=prepared, **more)
+
+
+@pytest.mark.property
+def test_nothing_moves_outside_the_matte(kind: str, spotted_shot) -> None:
+    frames, layer = layer_for(kind, spotted_shot)
+    for k in (0, 9):
+        rendered = render_frame(frames, (layer,), k)
+        outside = rendered.matte("veil") == 0
+        assert outside.any()
+        np.testing.assert_array_equal(rendered.img_raw[outside], spotted_shot.marked[k][outside])
+        assert (rendered.img_raw != spotted_shot.marked[k]).any()
+
+
+@pytest.mark.property
+def test_zero_strength__is_the_identity_bit_for_bit(kind: str, spotted_shot) -> None:
+    frames, layer = layer_for(kind, spotted_shot, opacity=constant(0.0))
+    rendered = render_frame(frames, (layer,), 5)
+    np.testing.assert_array_equal(rendered.img_raw, spotted_shot.marked[5])
+    assert rendered.laid == ()
+
+
+@pytest.mark.property
+def test_same_bytes_twice__and_inputs_not_written_to(kind: str, spotted_shot) -> None:
+    before = spotted_shot.marked.copy()
+    frames, layer = layer_for(kind, spotted_shot)
+    a, b = (render_frame(frames, (layer,), 7) for _ in range(2))
+    assert a.img_raw.tobytes() == b.img_raw.tobytes()
+    np.testing.assert_array_equal(spotted_shot.marked, before)
+
+
+@pytest.mark.property
+def test_prepared__is_plain_json_and_the_same_twice(kind: str, spotted_shot) -> None:
+    _, layer = layer_for(kind, spotted_shot)
+    _, again = layer_for(kind, spotted_shot)
+    assert json.loads(json.dumps(layer.prepared)) == layer.prepared == again.prepared
+
+
+def test_params__survive_json_and_have_complete_specs(kind: str, spotted_shot) -> None:
+    params_type = VEILS[kind].Params
+    stored = json.loads(json.dumps(asdict(params_type())))
+    assert asdict(params_type(**stored)) == asdict(params_type())
+    for name, (spec, default) in specs_of(params_type).items():
+        assert spec.label, name
+        assert spec.help, name
+        if spec.type == "number":
+            assert spec.low is not None
+            assert spec.high is not None
+            assert spec.low <= default <= spec.high
+
+
+@pytest.mark.property
+def test_range_and_unseen_frames__nothing_is_laid(kind: str, spotted_shot) -> None:
+    frames, layer = layer_for(kind, spotted_shot, first=3, last=6)
+    assert [layer.on(k) for k in (2, 3, 6, 7)] == [False, True, True, False]
+    layer.placement.track.status[4] = "lost"
+    assert not layer.on(4)
+    np.testing.assert_array_equal(render_frame(frames, (layer,), 4).img_raw, spotted_shot.marked[4])
+
+
+def test_mark_at_the_edge_of_the_picture__does_not_fail(kind: str, spotted_shot) -> None:
+    frames, layer = layer_for(kind, spotted_shot)
+    shifted = layer.placement.polygon_ref + np.array([-150.0, -110.0])
+    moved = Layer(
+        "veil",
+        layer.kind,
+        Placement(layer.placement.track, shifted, layer.placement.drape_ref),
+        layer.params,
+        prepared=layer.prepared,
+    )
+    rendered = render_frame(frames, (moved,), 0)
+    assert np.isfinite(rendered.matte("veil")).all()
+    away = Placement(layer.placement.track, shifted - 500, layer.placement.drape_ref)
+    nowhere = Layer("veil", layer.kind, away, layer.params, prepared=layer.prepared)
+    np.testing.assert_array_equal(render_frame(frames, (nowhere,), 0).img_raw, spotted_shot.marked[0])
+
+
+@pytest.mark.property
+def test_canvas__two_veils_see_each_other(kind: str, spotted_shot) -> None:
+    canvas = Canvas(spotted_shot.marked[0], ArrayFrames(spotted_shot.marked).encoding)
+    grey = np.full((10, 10, 3), 0.18, np.float32)
+    canvas.lay((20, 20, 30, 30), grey, np.ones((10, 10), np.float32))
+    np.testing.assert_allclose(canvas.read((20, 20, 30, 30)), grey)
+    assert (canvas.code_values()[:20] == spotted_shot.marked[0][:20]).all()
