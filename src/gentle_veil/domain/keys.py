@@ -6,8 +6,8 @@ from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Veil
 
-FOLLOW_CODE = "3"  # raised when a follower gives other numbers than before
-RENDER_CODE = "3"  # raised when a veil kind or the renderer does
+FOLLOW_CODE = "4"  # raised when a follower gives other numbers than before
+RENDER_CODE = "4"  # raised when a veil kind or the renderer does
 
 
 def content_key(*parts: Any) -> str:

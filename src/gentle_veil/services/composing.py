@@ -144,7 +144,7 @@ def veil_notes(workspace: Workspace, recipe: Recipe) -> dict[str, dict[str, Any]
         ready = _ready(workspace, recipe, veil)
         prepared = None if ready is None else workspace.cache.get_json("prepared", ready[1])
         if prepared is not None:
-            kept = {n: v for n, v in prepared.items() if n != "steps"}
+            kept = {n: v for n, v in prepared.items() if n not in ("steps", "bulges")}
             kept["held_frames"] = len(prepared.get("steps", {}))
             notes[veil.name] = kept
     return notes

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance
+from gentle_veil.core.composite.matte import clip_box, feathered
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
@@ -19,10 +19,8 @@ from gentle_veil.core.types import Matrix, Points
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
 from gentle_veil.core.veils.conceal.hold import hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
+from gentle_veil.core.veils.conceal.surround import bulge_steps, bump, look_around
 
-RING_SHARE = 0.5  # of the mark's half size
-RING_LEAST, RING_MOST = 5.0, 24.0  # frame px
-RING_GAP = 1.0  # px between the outline and the ring: the lens smears a mark a little
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
 SAMPLE_MARGIN = 4  # px that the Lanczos kernel reaches beyond a point
 
@@ -38,46 +36,41 @@ class Conceal:
     def prepare(
         self, frames: FrameSource, placement: Placement, params: ConcealParams, *, report: Report = silent
     ) -> dict[str, Any]:
-        """Find the mark again on every frame, and the donor when none has been placed by hand."""
+        """Find the mark and read its light on every frame, and find the donor when none was placed by hand."""
         steps = hold_steps(frames, placement, report=report) if params.hold else {}
-        if params.donor is not None:
-            return {"donor": list(params.donor), "why": "Placed by hand.", "others": [], "steps": steps}
-        return {**find_donor(frames, placement, DonorSearch(), report=report), "steps": steps}
+        found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
+        if params.donor is None:
+            found = find_donor(frames, placement, DonorSearch(), report=report)
+        bulges = bulge_steps(frames, placement, steps, params.light_bends, report=report)
+        return {**found, "steps": steps, "bulges": bulges}
 
     def apply(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
-        track, row = site.placement.track, site.row
-        outline_ref = site.placement.polygon_ref + np.array(prepared.get("steps", {}).get(str(site.k), (0.0, 0.0)))
-        polygon = track.carry(outline_ref, row)
-        scale = track.scale_at(outline_ref.mean(axis=0), row)
-        feather, grow = site.feather * scale, site.grow * scale
-        half = float(np.ptp(polygon, axis=0).max()) / 2
-        ring_width = float(np.clip(RING_SHARE * half, RING_LEAST, RING_MOST))
-        reach = max(grow, 0.0) + max(feather, ring_width + RING_GAP) + 1.0
-        box = clip_box(bounding_box(polygon, reach), *site.canvas.size)
-        if box is None:
+        placement, track = site.placement, site.placement.track
+        around = look_around(
+            placement, site.row, prepared["steps"], site.canvas.size, feather=site.feather, grow=site.grow
+        )
+        if around is None:
             return None
-        distance = outline_distance(polygon, box) - np.float32(grow)
-        matte = feathered(distance, feather)
+        matte = feathered(around.distance, site.feather * around.scale)
         if not (matte > 0).any():
             return None
-        donor_map = track.map_along_surface(row, box, self._donor_from_mark(outline_ref, params, prepared))
-        donor_lin, inside = self._sample(site, donor_map)
-        target_lin = site.canvas.read(box)
-        ring = (distance > RING_GAP) & (distance <= RING_GAP + ring_width) & inside
-        for mark in site.placement.marks_ref:
-            ring &= outline_distance(track.carry(mark, row), box) > 1.0
-        width, height = box[2] - box[0], box[3] - box[1]
-        log_gain = np.zeros((height, width, 3), np.float32)
+        there = self._donor_from_mark(around.outline_ref, params, prepared)
+        donor_lin, inside = self._sample(site, track.map_along_surface(site.row, around.box, there))
+        target_lin = site.canvas.read(around.box)
+        ring = around.ring & inside
+        log_gain = np.zeros_like(donor_lin)
         if params.tone < 1:
             light = fit_light(target_lin, donor_lin, ring, bend=params.light_bends)
-            log_gain += (1 - params.tone) * light.log_gain(width, height)
+            log_gain += (1 - params.tone) * light.log_gain(*around.size)
         if params.tone > 0 and ring.any():
-            around = tone_from_around(target_lin, ring, bend=params.light_bends)
-            tone_sigma = max(TONE_SIGMA_LEAST, TONE_SIGMA_SHARE * half)
-            log_gain += params.tone * (around.log_gain(width, height) - log_tone(donor_lin, tone_sigma))
+            tone = tone_from_around(target_lin, ring, bend=params.light_bends).log_gain(*around.size)
+            bulge = np.array(prepared["bulges"].get(str(site.k), (0.0, 0.0, 0.0)), np.float32)
+            tone += bump(around.distance)[..., None] * bulge
+            tone_sigma = max(TONE_SIGMA_LEAST, TONE_SIGMA_SHARE * around.half)
+            log_gain += params.tone * (tone - log_tone(donor_lin, tone_sigma))
         gain = np.exp(np.float32(params.light) * log_gain)
         return Patch(
-            box,
+            around.box,
             (donor_lin * gain).astype(np.float32),
             matte,
             {
