@@ -8,9 +8,7 @@ from gentle_veil.core.synth.planar import PlanarSequence
 MARK_TINT = np.array([0.55, 0.42, 0.40], np.float32)  # share of the skin's encoded value that is left
 
 
-def spotted(
-    sequence: PlanarSequence, centre: tuple[float, float], radius: float
-) -> tuple[np.ndarray, np.ndarray]:
+def spotted(sequence: PlanarSequence, centre: tuple[float, float], radius: float) -> tuple[np.ndarray, np.ndarray]:
     """The sequence with a round mark, and the mark's cover per frame.
 
     Convention:  centre and radius in px of the reference frame; returns frames (T, H, W, 3) uint8 and cover

@@ -7,8 +7,8 @@ import av
 import cv2
 import numpy as np
 import pytest
-
 from conftest import write_movie
+
 from gentle_veil.core.errors import MediaError, NotFoundError
 from gentle_veil.media.open_media import open_frames, probe
 from gentle_veil.media.write import movie_writer

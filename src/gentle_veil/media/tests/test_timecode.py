@@ -55,7 +55,13 @@ def test_timecode_count__no_timecode__is_refused(text: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "rate"),
-    [("25", Fraction(25)), ("23.976", Fraction(24000, 1001)), ("29.97", F2997), ("30000/1001", F2997), ("12.5", Fraction(25, 2))],
+    [
+        ("25", Fraction(25)),
+        ("23.976", Fraction(24000, 1001)),
+        ("29.97", F2997),
+        ("30000/1001", F2997),
+        ("12.5", Fraction(25, 2)),
+    ],
 )
 def test_parse_rate__is_exact(text: str, rate: Fraction) -> None:
     assert parse_rate(text) == rate

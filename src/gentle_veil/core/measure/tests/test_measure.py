@@ -15,7 +15,9 @@ from gentle_veil.core.render import LaidPatch
 
 @pytest.mark.truth
 def test_stats__softer_frames__are_less_sharp_whatever_their_light(skin) -> None:
-    wall = cv2.GaussianBlur(np.kron(np.random.default_rng(1).uniform(60, 200, (24, 32, 1)), np.ones((10, 10, 3))), (0, 0), 0.8)
+    wall = cv2.GaussianBlur(
+        np.kron(np.random.default_rng(1).uniform(60, 200, (24, 32, 1)), np.ones((10, 10, 3))), (0, 0), 0.8
+    )
     sharpness = []
     for sigma, gain in ((0.01, 1.0), (1.0, 0.6), (2.0, 1.2), (3.0, 0.8)):
         frame = np.clip(cv2.GaussianBlur(wall, (0, 0), sigma) * gain, 0, 255).astype(np.uint8)

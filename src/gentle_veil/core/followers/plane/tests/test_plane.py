@@ -53,9 +53,7 @@ def test_good_texture__nearer_to_truth_than_opencv_ecc() -> None:
     criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 50, 1e-6)
     ours, theirs = [], []
     for k in range(1, 8):
-        _, warp = cv2.findTransformECC(
-            grey[0][60:180, 80:240], grey[k], warp, cv2.MOTION_HOMOGRAPHY, criteria, None, 5
-        )
+        _, warp = cv2.findTransformECC(grey[0][60:180, 80:240], grey[k], warp, cv2.MOTION_HOMOGRAPHY, criteria, None, 5)
         back = warp.astype(float) @ np.array([[1, 0, -80], [0, 1, -60], [0, 0, 1.0]])
         truth = apply_homography(sequence.frame_from_ref[k], points)
         ours.append(np.linalg.norm(track.carry(points, k) - truth, axis=1).mean())

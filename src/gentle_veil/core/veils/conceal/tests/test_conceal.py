@@ -34,7 +34,9 @@ def circle(centre, radius: float) -> np.ndarray:
 def placed(maps: np.ndarray, slip: tuple[float, float] = (0.0, 0.0), marks=()) -> Placement:
     """The exact track, off by ``slip`` px per frame."""
     vertices, triangles, _ = grid_mesh((70, 40, 230, 200), 12)
-    wrong = np.stack([np.array([[1, 0, slip[0] * k], [0, 1, slip[1] * k], [0, 0, 1.0]]) @ h for k, h in enumerate(maps)])
+    wrong = np.stack(
+        [np.array([[1, 0, slip[0] * k], [0, 1, slip[1] * k], [0, 0, 1.0]]) @ h for k, h in enumerate(maps)]
+    )
     track = SurfaceTrack(
         vertices_ref=vertices,
         triangles=triangles,

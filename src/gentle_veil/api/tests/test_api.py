@@ -1,0 +1,148 @@
+"""The web's routes: the story by requests, refusals as plain sentences, and who may ask."""
+
+import io
+from pathlib import Path
+
+import pytest
+from conftest import Studio, spot_recipe
+
+from gentle_veil.api.guard import COOKIE
+from gentle_veil.wiring import Config, create
+
+
+@pytest.fixture
+def client(studio: Studio):
+    studio.shot()
+    return studio.client()
+
+
+def test_the_story__edit_follow_look_prove_hand_over(studio: Studio, client) -> None:
+    shot = f"/api/shots/{studio.id}"
+    listed = client.get("/api/shots").json["shots"]
+    assert (listed[0]["facts"]["rate"], listed[0]["timecodes"]) == ("25", ["00:00:00:00", "00:00:00:15"])
+    revision = client.get(f"{shot}/recipe").json
+    body = {"recipe": spot_recipe(), "label": "Take spot off", "base": revision["revision"]}
+    assert client.put(f"{shot}/recipe", json=body).json["can_undo"]
+    assert client.get(f"{shot}/state").json["followed"] == {"skin": 0}
+    assert client.get(f"{shot}/drapes/skin/track").json == {"track": None}
+    assert client.post(f"{shot}/jobs", json={"kind": "follow", "drape": "skin"}).status_code == 201
+    state = client.get(f"{shot}/state").json
+    assert state["token"]
+    assert state["veils"]["spot"]["ready"]
+    track = client.get(f"{shot}/drapes/skin/track").json["track"]
+    assert track["status"] == ["ok"] * 16
+    positions = client.get(f"{shot}/drapes/skin/positions").data
+    assert len(positions) == 16 * track["vertices"] * 2 * 4
+    original = client.get(f"{shot}/frames/5.jpg")
+    result = client.get(f"{shot}/frames/5.jpg?look=result")
+    assert "immutable" in original.headers["Cache-Control"]
+    assert original.data != result.data
+    assert client.get(f"{shot}/drapes/skin/flat/5.png?look=result").mimetype == "image/png"
+    client.post(f"{shot}/jobs", json={"kind": "prove"})
+    assert client.get(f"{shot}/proof").json["proof"]["verdict"] == "pass"
+    wanted = {"form": "png", "first": 0, "last": 3, "name": "ferry v1", "prefix": "ferry."}
+    assert client.post(f"{shot}/deliveries", json=wanted).status_code == 201
+    delivered = client.get(f"{shot}/deliveries").json["deliveries"][0]
+    assert (delivered["state"], delivered["files"]) == ("done", 4)
+    again = client.post(f"{shot}/deliveries", json=wanted)
+    assert again.status_code == 409
+    assert "another name" in again.json["message"]
+
+
+def test_result__while_a_veil_is_not_prepared__says_so(studio: Studio, client) -> None:
+    from gentle_veil.services.following import follow
+    from gentle_veil.services.recipes import current
+
+    studio.edit(spot_recipe())
+    drape = current(studio.library, studio.id).recipe.drapes[0]
+    follow(studio.library.workspace(studio.id), drape, range(3))
+    reply = client.get(f"/api/shots/{studio.id}/frames/1.jpg?look=result")
+    assert (reply.status_code, reply.json["code"]) == (409, "preparing")
+
+
+def test_upload__inspect_and_bring_in(studio: Studio, client) -> None:
+    token = client.post("/api/uploads").json["token"]
+    content = studio.movie.read_bytes()
+    reply = client.put(
+        f"/api/uploads/{token}/files/clip.mp4", input_stream=io.BytesIO(content), content_length=len(content)
+    )
+    assert reply.status_code == 200
+    assert client.post("/api/inspect", json={"upload": token}).json["needs_rate"] is False
+    made = client.post("/api/shots", json={"source": {"upload": token}, "name": "Ferry"}).json["id"]
+    assert client.get(f"/api/shots/{made}/stats").json["stats"]["sharpness"]
+    assert client.patch(f"/api/shots/{made}", json={"in_frame": 2, "out_frame": 9}).status_code == 200
+    assert client.get(f"/api/shots/{made}").json["in_frame"] == 2
+    assert client.delete(f"/api/shots/{made}").status_code == 200
+    assert client.get(f"/api/shots/{made}").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "part"),
+    [
+        ("get", "/api/shots/77/recipe", None, 404, "no shot 77"),
+        ("get", "/api/shots/1/frames/99.jpg", None, 404, "frames 0 to 15"),
+        ("get", "/api/shots/1/frames/1.gif", None, 422, "form"),
+        ("put", "/api/shots/1/recipe", {"recipe": {"drapes": [{}]}, "label": "x"}, 422, "faults"),
+        ("post", "/api/shots/1/jobs", {"kind": "follow", "drape": "x"}, 409, "Choose the drape"),
+        ("post", "/api/shots/1/jobs", {"kind": "dance"}, 422, "kind"),
+        ("post", "/api/shots/1/undo", None, 409, "nothing to undo"),
+        ("post", "/api/inspect", {"inbox": "../x"}, 404, "inbox"),
+        ("patch", "/api/shots/1", {"in_frame": 9, "out_frame": 2}, 409, "range"),
+        ("get", "/api/nothing", None, 404, "nothing at this address"),
+    ],
+)
+def test_refusals__status_and_one_sentence(client, method: str, path: str, body, status: int, part: str) -> None:
+    reply = getattr(client, method)(path, json=body) if body is not None else getattr(client, method)(path)
+    assert reply.status_code == status
+    assert part in reply.json["message"]
+
+
+def test_guard__foreign_host_and_foreign_page__are_refused(client) -> None:
+    assert client.get("/api/shots", headers={"Host": "evil.example"}).status_code == 403
+    assert client.get("/api/shots", headers={"Host": "127.0.0.1:8321"}).status_code == 200
+    foreign = client.post("/api/shots/1/undo", headers={"Origin": "http://evil.example"})
+    assert foreign.status_code == 403
+    own = client.post("/api/shots/1/undo", headers={"Origin": "http://localhost"})
+    assert own.status_code == 409
+
+
+def test_guard__bound_to_a_network__asks_for_the_key(studio: Studio) -> None:
+    app, _ = create(Config(library=studio.root, access_key="secret"), studio.runner)
+    client = app.test_client()
+    assert client.get("/api/shots", headers={"Host": "box.lan"}).status_code == 401
+    assert client.get("/api/shots?key=wrong").status_code == 401
+    assert client.get("/api/shots?key=secret").status_code == 200
+    entered = client.get("/?key=secret")
+    assert entered.status_code == 302
+    assert COOKIE in entered.headers["Set-Cookie"]
+    assert client.get("/api/shots").status_code == 200
+
+
+def test_front_end__not_built__says_what_to_run(studio: Studio, tmp_path: Path) -> None:
+    app, _ = create(Config(library=studio.root, web=tmp_path / "none"), studio.runner)
+    reply = app.test_client().get("/")
+    assert reply.status_code == 503
+    assert "./run --setup" in reply.json["message"]
+
+
+def test_cache__sizes_and_freeing(studio: Studio, client) -> None:
+    client.get(f"/api/shots/{studio.id}/frames/1.jpg")
+    assert client.get("/api/cache").json["kinds"]["view"]["count"] == 1
+    assert client.delete("/api/cache/view").json["bytes"] > 0
+    assert client.get("/api/cache").json["kinds"] == {}
+
+
+def test_params__describe_every_kind_for_panels(client) -> None:
+    params = client.get("/api/params").json
+    names = [p["name"] for p in params["veils"]["conceal"]["params"]]
+    assert names[0] == "donor"
+    assert params["followers"]["plane"]["params"][0]["type"] == "switch"
+
+
+def test_events__a_job_is_told_as_it_changes(studio: Studio, client) -> None:
+    client.post(f"/api/shots/{studio.id}/jobs", json={"kind": "analyse"})
+    stream = client.get("/api/events")
+    assert stream.mimetype == "text/event-stream"
+    first = next(stream.response)
+    assert first.startswith((b": here", b"event: job"))
+    stream.close()
