@@ -383,7 +383,11 @@ function FrameField(props: { frame: number; first: number; last: number; onGo: (
       value={text}
       onChange={(e) => setText(e.target.value)}
       onBlur={go}
-      onKeyDown={(e) => e.key === "Enter" && go()}
+      onKeyDown={(e) => {
+        if (e.key !== "Enter") return;
+        go();
+        e.currentTarget.blur(); // so that the keys mean playing again
+      }}
     />
   );
 }

@@ -80,6 +80,7 @@ export function PictureView(props: Props) {
   const [pointer, setPointer] = useState<FramePt | null>(null);
   const [arrived, setArrived] = useState(0);
   const [exact, setExact] = useState(false);
+  const [refusal, setRefusal] = useState<string | null>(null);
   const wipe = useUi((s) => s.wipe);
   const gain = useUi((s) => s.differenceGain);
   const pad = useUi((s) => s.pad);
@@ -129,7 +130,12 @@ export function PictureView(props: Props) {
   useEffect(() => {
     let current = true;
     for (const url of shown.moving)
-      if (url && !pictures.peek(url)) void pictures.get(url).then(() => current && setArrived((n) => n + 1));
+      if (url && !pictures.peek(url))
+        void pictures.get(url).then((bitmap) => {
+          if (!current) return;
+          setRefusal(bitmap ? null : pictures.refusal);
+          setArrived((n) => n + 1);
+        });
     return () => {
       current = false;
     };
@@ -234,7 +240,8 @@ export function PictureView(props: Props) {
       const points = pointer ? [...drawn, pointer] : drawn;
       drawOutline(ctx, view, points, [], COLOURS.madder, { handles: true, dash: [4, 3] });
     }
-    if (props.note) drawNote(ctx, 12, size.height - 12, props.note.text, props.note.colour);
+    const note = refusal ? { text: refusal, colour: COLOURS.fail } : props.note;
+    if (note) drawNote(ctx, 12, size.height - 12, note.text, note.colour);
   }, [
     view,
     size,
@@ -249,6 +256,7 @@ export function PictureView(props: Props) {
     wipe,
     props.mesh,
     props.note,
+    refusal,
     outlineOf,
     width,
     height,

@@ -92,7 +92,8 @@ export class Pictures {
   private async load(url: string, entry: Entry): Promise<ImageBitmap | null> {
     try {
       entry.blob ??= this.fetchBlob(url, entry);
-      const bitmap = await createImageBitmap(await entry.blob);
+      const blob = await entry.blob;
+      const bitmap = await createImageBitmap(blob);
       entry.bitmap = bitmap;
       this.bitmapBytes += bitmap.width * bitmap.height * 4;
       this.trim(url);

@@ -1,6 +1,7 @@
 """`gentle-veil run` and `carry` through the same services, against exact truth."""
 
 import json
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -59,7 +60,7 @@ def test_carry__points_meet_the_truth_on_every_frame(out: Path, spotted_shot) ->
     assert len(lines) == 1 + 2 * 11
     for line in lines[1:]:
         name, frame, x, y, conf, status = line.split(",")
-        at = dict((p[0], p[1:]) for p in points)[name]
+        at = {p[0]: p[1:] for p in points}[name]
         truth = apply_homography(spotted_shot.frame_from_ref[int(frame)], np.array(at))
         assert np.hypot(float(x) - truth[0], float(y) - truth[1]) < 0.15
         assert status == "ok"
@@ -83,8 +84,6 @@ def test_carry__from_another_frame_of_the_track__is_consistent(out: Path) -> Non
 
 def test_run__sequence_with_its_own_numbers(still_folder: Path, tmp_path: Path) -> None:
     document = spot_recipe(1001)
-    from fractions import Fraction
-
     proof = run_recipe(read_recipe(document), still_folder, tmp_path / "out", rate=Fraction(24))
     assert proof["frames"] == [1001, 1006]
     assert (tmp_path / "out" / "frames" / "01006.png").exists()

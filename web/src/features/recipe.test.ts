@@ -1,0 +1,72 @@
+import { describe, expect, it } from "vitest";
+import {
+  asRecipe,
+  drapeOutline,
+  freeName,
+  plainNumber,
+  readOutline,
+  renameDrape,
+  spotRecipe,
+  withoutDrape,
+  withVeil,
+  writeOutline,
+  type Pair,
+} from "./recipe";
+
+const points: Pair[] = [
+  [1, 2],
+  [3, 4],
+  [5, 6.123],
+];
+
+describe("outlines as they are written", () => {
+  it("reads bare points and points with corners", () => {
+    expect(readOutline(points).corners).toEqual([false, false, false]);
+    expect(readOutline({ points, corners: [true, false, true] }).corners).toEqual([true, false, true]);
+  });
+  it("writes bare points unless there is a corner, rounded to a hundredth", () => {
+    expect(writeOutline({ points, corners: [false, false, false] })).toEqual([
+      [1, 2],
+      [3, 4],
+      [5, 6.12],
+    ]);
+    expect(writeOutline({ points, corners: [true, false, false] })).toHaveProperty("corners");
+  });
+});
+
+describe("changing a recipe", () => {
+  const made = spotRecipe({ drapes: [], veils: [] }, 40, points, points);
+
+  it("makes a drape and a veil that rests on it", () => {
+    expect(made.recipe.veils[0]).toMatchObject({
+      name: "spot 1",
+      drape: "skin 1",
+      frame: 40,
+      kind: "conceal",
+    });
+    expect(drapeOutline(made.recipe.drapes[0]!).points).toEqual(points);
+    const second = spotRecipe(made.recipe, 50, points, points);
+    expect([second.drape, second.veil]).toEqual(["skin 2", "spot 2"]);
+  });
+  it("renames a drape where its veils speak of it", () => {
+    const renamed = renameDrape(made.recipe, "skin 1", "brow");
+    expect(renamed.veils[0]!.drape).toBe("brow");
+    expect(renamed.drapes[0]!.name).toBe("brow");
+  });
+  it("takes a drape's veils with it", () => {
+    expect(withoutDrape(made.recipe, "skin 1")).toMatchObject({ drapes: [], veils: [] });
+  });
+  it("changes one veil only and leaves the old recipe alone", () => {
+    const changed = withVeil(made.recipe, "spot 1", (v) => ({ ...v, opacity: 0.5 }));
+    expect(changed.veils[0]!.opacity).toBe(0.5);
+    expect(made.recipe.veils[0]!.opacity).toBeUndefined();
+  });
+  it("finds free names and fills in lists", () => {
+    expect(freeName("spot", ["spot 1", "spot 2"])).toBe("spot 3");
+    expect(asRecipe({})).toEqual({ drapes: [], veils: [] });
+  });
+  it("shows a keyed value by its first key", () => {
+    expect(plainNumber({ keys: { "10": 0.25 }, ease: "linear" }, 1)).toBe(0.25);
+    expect(plainNumber(undefined, 3)).toBe(3);
+  });
+});
