@@ -3,6 +3,7 @@
 import json
 import platform
 import subprocess
+import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,11 @@ def _cpu() -> str:
         if line.startswith("model name"):
             return line.split(":", 1)[1].strip()
     return platform.processor()
+
+
+def scratch() -> "tempfile.TemporaryDirectory[str]":
+    """A folder for caches, gone afterwards, so that nothing is measured warm."""
+    return tempfile.TemporaryDirectory(prefix="gentle-veil-bench-")
 
 
 def write(name: str, figures: dict[str, Any]) -> None:
