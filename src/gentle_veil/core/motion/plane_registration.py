@@ -277,8 +277,8 @@ class PlaneRegistration:
             iterations,
             factor,
             xy,
-            np.ascontiguousarray(u),
-            np.ascontiguousarray(v),
+            np.ascontiguousarray(u, np.float32),
+            np.ascontiguousarray(v, np.float32),
             np.ascontiguousarray(picture[ys, xs]),
             np.ascontiguousarray(np.stack(columns, axis=1), np.float32),
             g,
@@ -342,7 +342,7 @@ class PlaneRegistration:
             seen, inside = self._sample(stage, pyramid, h_norm @ self.normal_from_ref)
             if iteration == 0:
                 light = _fit_light(stage.value, seen, inside, light)
-            _residual(stage.value, stage.u, stage.v, seen, inside, light, residual)
+            _residual(stage.value, stage.u, stage.v, seen, inside, light.astype(np.float32), residual)
             sigma = _robust_sigma(residual, inside, sigma_limit)
             slack = float(tolerance * light[0] / sigma) ** 2
             if iteration == 0:

@@ -43,7 +43,8 @@ WEAK_SHARE = 0.5
 WEAK_ERROR_PX = 1.0
 LOST_ERROR_PX = 12.0
 SIGMA_GROWTH = 2.0  # how much rougher than usual a frame may fit before its scale is bounded
-NEAR_COST = 0.2  # a prediction that fits this well is refined without the coarsest stages
+# A prediction that fits this well, or follows one that was off by no more, is refined without the coarsest stages.
+NEAR_COST, NEAR_MISS_PX = 0.2, 1.5
 OCCLUDED_INLIERS = 0.45
 LOST_GROWTH_PX = 0.4  # expected error added per frame that is only carried
 
@@ -124,6 +125,7 @@ class _Run:
         )
         self.polygon = polygon
         self.sigmas: list[float] = []
+        self.missed_px = np.inf  # by how much the last prediction was off
 
     def reference_step(self) -> _Step:
         return _Step(np.eye(3), OK, np.full(len(self.vertices), 0.0))
@@ -163,7 +165,11 @@ class _Run:
         costs = [self.registration.cost(pyramid, h, max(sigma, 0.005)) for h in hypotheses]
         start = hypotheses[int(np.argmin(costs))]
         doubt = 1.0 + _gap(history)
-        best = self.registration.align(pyramid, start, self._limit(), near=min(costs) < NEAR_COST, doubt=doubt)
+        near = min(costs) < NEAR_COST or self.missed_px < NEAR_MISS_PX
+        best = self.registration.align(pyramid, start, self._limit(), near=near, doubt=doubt)
+        if near and not self._good(best):
+            best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
+        self.missed_px = self._apart(start, best.frame_from_ref) if self._good(best) else np.inf
         guess = hypotheses[0]
         if not self._good(best):
             chained = self._chained(k, history)
@@ -177,6 +183,10 @@ class _Run:
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
         return self._judge(best, guess, history)
+
+    def _apart(self, a: Matrix, b: Matrix) -> float:
+        """How far two maps take the outline apart, in px."""
+        return float(np.abs(apply_homography(a, self.polygon) - apply_homography(b, self.polygon)).max())
 
     def _chained(self, k: int, history: _History) -> Matrix | None:
         """Where the motion of the picture from the frame before takes the region: it drifts, but is never far."""
@@ -307,10 +317,12 @@ class _Run:
 
     def _expected_error(self, found: Alignment) -> np.ndarray:
         """Expected error per vertex: the fit's own noise and how badly a plane describes the place."""
-        jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.vertices)
         if not np.isfinite(found.covariance).all():
             return np.full(len(self.vertices), 99.0)
-        spread = ((jacobian @ found.covariance) * jacobian).sum(axis=(1, 2))
+        jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.vertices)
+        count = len(self.registration.generators)
+        root = np.linalg.cholesky(found.covariance + 1e-18 * np.eye(count))
+        spread = ((jacobian.reshape(-1, count) @ root) ** 2).reshape(len(self.vertices), -1).sum(axis=1)
         x0, y0, x1, y1 = self.registration.box
         bx = (self.vertices[:, 0] - x0) / max(x1 - x0, 1) * BLOCKS - 0.5
         by = (self.vertices[:, 1] - y0) / max(y1 - y0, 1) * BLOCKS - 0.5
