@@ -9,6 +9,7 @@ import statistics
 import subprocess
 import sys
 import time
+import urllib.request
 from fractions import Fraction
 from pathlib import Path
 
@@ -59,7 +60,13 @@ def serve(library: Path) -> tuple[subprocess.Popen[str], str]:
     command = [sys.executable, "-u", "-c", code, "serve", "--port", "0", "--library", str(library)]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, cwd=record.ROOT)
     assert process.stdout is not None
-    return process, process.stdout.readline().split(" at ")[1].strip()
+    url = process.stdout.readline().split(" at ")[1].strip()
+    while True:
+        try:
+            urllib.request.urlopen(url + "api/jobs", timeout=2).read()
+            return process, url
+        except OSError:
+            time.sleep(0.02)
 
 
 def wait(page: Page, frames: list[int]) -> float:

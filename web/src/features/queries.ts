@@ -112,6 +112,9 @@ export function useRecipe(shot: number) {
   return useQuery(recipeQuery(shot));
 }
 
+/** Edits that are on their way, per shot: work must start from the newest state, not from the one before it. */
+const onTheWay = new Map<number, Promise<unknown>>();
+
 /** One edit: a new revision, made on the one that is seen; what follows from it is said by `then`. */
 export function useEdit(shot: number) {
   const client = useQueryClient();
@@ -142,12 +145,15 @@ export function useEdit(shot: number) {
         ? { ...old, recipe }
         : old,
     );
-    try {
-      await mutation.mutateAsync({ recipe, label });
-      return true;
-    } catch {
-      return false;
-    }
+    const sent = mutation.mutateAsync({ recipe, label });
+    onTheWay.set(
+      shot,
+      sent.catch(() => {}),
+    );
+    return sent.then(
+      () => true,
+      () => false,
+    );
   };
 }
 
@@ -179,6 +185,7 @@ export function useStartJob(shot: number) {
   const client = useQueryClient();
   const onError = useFault();
   return async (wanted: Partial<Wanted> & Pick<Wanted, "kind">): Promise<number | null> => {
+    await onTheWay.get(shot);
     try {
       const { id } = await taken(
         api.POST("/api/shots/{shot}/jobs", { params: { path: { shot } }, body: wanted as Wanted }),
