@@ -1,7 +1,8 @@
 """What the one who scrubs waits for, in the real browser: median ms from a frame number to its picture on the screen.
 
 A 1080p movie is made from the demo film, brought in and opened. `cached`: frames the browser has shown before.
-`server_cache`: frames whose picture the server has kept. `uncached`: frames nobody has decoded yet. `first_open`: from
+`server_cache`: frames whose picture the server has kept. `uncached`: frames whose picture nobody has made yet.
+`first_open`: from
 starting the program on a set-up machine to the first picture. `playback`: frames shown per second over a loop.
 """
 
@@ -105,7 +106,9 @@ def main() -> None:
         page.reload()
         page.wait_for_timeout(2500)
         page.request.post(url + "api/shots/1/jobs", data={"kind": "analyse"})
-        while page.request.get(url + "api/jobs").json()["jobs"][0]["state"] != "done":
+        for _ in range(400):
+            if page.request.get(url + "api/jobs").json()["jobs"][0]["state"] == "done":
+                break
             page.wait_for_timeout(300)
         server_cache = wait(page, far[12:])
         playback = played(page)

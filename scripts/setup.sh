@@ -36,7 +36,9 @@ setup_python() {
     .tools/bin/pip install --quiet --disable-pip-version-check "uv==$UV_VERSION"
   fi
   echo "Setting up: Python packages"
-  .tools/bin/uv sync --locked --quiet --python "$python"
+  .tools/bin/uv sync --locked --quiet --compile-bytecode --python "$python"
+  # Our own modules too, so that even the first start is quick where bytecode is not written.
+  .venv/bin/python -m compileall -q src
   echo "$stamp" > .venv/.setup-stamp
 }
 

@@ -4,11 +4,13 @@ import logging
 import multiprocessing
 import os
 import threading
+import time
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from sqlalchemy import select
 
@@ -23,6 +25,7 @@ from gentle_veil.store.tables import DeliveryRow, JobRow, now
 
 MAX_ATTEMPTS = 3
 WORKERS = 2
+WARM_AFTER_SECONDS = 3.0
 # Work that nobody waits for has a worker of its own, so that it never stands in the way of what somebody asked for.
 BACKGROUND = ("analyse",)
 log = logging.getLogger(__name__)
@@ -30,11 +33,17 @@ _libraries: dict[str, Library] = {}
 
 
 def _warm() -> None:
-    """Worker start: one thread a worker for the numeric libraries, and the slow imports done."""
-    import cv2
-
+    """Worker start: one thread a worker for the numeric libraries, and an end with its server."""
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     cv2.setNumThreads(1)
     os.nice(5)  # the one who scrubs goes before the one who computes
+
+
+def _end_with(server: int) -> None:
+    """A worker whose server was killed must not go on: the next server takes its job up again."""
+    while os.getppid() == server:
+        time.sleep(0.5)
+    os._exit(1)
 
 
 def _warm_background() -> None:
@@ -189,10 +198,16 @@ class JobRunner:
         with self._lock:
             self._pools = {b: pool for b, pool in self._pools.items() if pool is not broken}
 
-    def warm(self) -> None:
-        """Start the workers before they are needed."""
-        for _ in range(WORKERS):
-            self._pool(background=False).submit(_ready_to_work)
+    def warm(self, after_seconds: float = WARM_AFTER_SECONDS) -> None:
+        """Start the workers before they are needed, but after the first picture has been served."""
+
+        def begin() -> None:
+            for _ in range(WORKERS):
+                self._pool(background=False).submit(_ready_to_work)
+
+        timer = threading.Timer(after_seconds, begin)
+        timer.daemon = True
+        timer.start()
 
     def close(self) -> None:
         """Stop taking work; what runs is taken up at the next start."""

@@ -2,6 +2,8 @@
 
 import os
 import signal
+import subprocess
+import sys
 import time
 from concurrent.futures import Executor, Future
 from pathlib import Path
@@ -165,3 +167,25 @@ def test_job_facts__time_left_from_the_pace_so_far(studio: Studio) -> None:
     row.state, row.done, row.total = "running", 5, 20
     row.started = row.created.replace(year=row.created.year - 1)
     assert job_facts(row)["seconds_left"] > 0
+
+
+def test_killed_server__its_workers_end_with_it(tmp_path: Path) -> None:
+    """A worker that outlived its server would do the job beside the next server's."""
+    script = (
+        "import os, time\n"
+        "from gentle_veil.jobs.runner import process_pool\n"
+        "if __name__ == '__main__':\n"
+        "    pool = process_pool(False)\n"
+        "    print(pool.submit(os.getpid).result(), flush=True)\n"
+        "    time.sleep(60)\n"
+    )
+    path = tmp_path / "server.py"
+    path.write_text(script)
+    with subprocess.Popen([sys.executable, str(path)], stdout=subprocess.PIPE, text=True) as server:
+        assert server.stdout is not None
+        worker = int(server.stdout.readline())
+        server.kill()
+    deadline = time.monotonic() + 15
+    while Path(f"/proc/{worker}").exists() and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert not Path(f"/proc/{worker}").exists()
