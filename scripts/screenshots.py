@@ -1,0 +1,76 @@
+"""Make docs/screenshots anew from a fresh demo library: one picture of each main view, at 1280x800."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path[:0] = [str(ROOT), str(ROOT / "tests" / "browser")]
+OUT = ROOT / "docs" / "screenshots"
+
+
+def main() -> None:
+    from serving import CHROMIUM, FLAGS, Server
+    from test_story import SPOT, card, drag, go_to, look, place, stage
+
+    def keep(page: Page, name: str) -> None:
+        page.mouse.move(640, 640)
+        page.wait_for_timeout(900)
+        page.screenshot(path=str(OUT / f"{name}.png"))
+
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as play:
+        server = Server(Path(folder) / "library")
+        server.start()
+        try:
+            browser = play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.set_default_timeout(60_000)
+            page.goto(server.url)
+            page.get_by_text("light like the rest").first.wait_for()
+            go_to(page, 40)
+            keep(page, "shot")
+            page.get_by_role("button", name="Take a spot off").click()
+            drag(page, place(page, *SPOT), place(page, SPOT[0] + 13, SPOT[1]))
+            card(page).get_by_text("px away").wait_for()
+            page.get_by_role("button", name="Jobs: 0 running").wait_for()
+            go_to(page, 52)
+            keep(page, "veil")
+            page.get_by_role("navigation", name="Rack").get_by_role("button", name="skin 1").click()
+            keep(page, "drape")
+            page.get_by_role("navigation", name="Rack").get_by_role("button", name="spot 1 conceal").click()
+            stage(page, "Proof").click()
+            card(page).get_by_role("button", name="Measure frames").click()
+            card(page).get_by_text("bit for bit").wait_for()
+            keep(page, "proof")
+            look(page, "Wipe")
+            page.keyboard.press("v")
+            page.wait_for_timeout(400)
+            x, y = place(page, 492, 130)
+            page.mouse.move(x, y)
+            for _ in range(6):
+                page.mouse.wheel(0, -120)
+                page.wait_for_timeout(60)
+            page.keyboard.press("Shift+H")
+            keep(page, "wipe")
+            page.keyboard.press("Shift+H")
+            page.keyboard.press("v")
+            look(page, "Result")
+            stage(page, "Hand over").click()
+            card(page).get_by_role("button", name="Hand over").click()
+            card(page).get_by_text("100 files").wait_for()
+            keep(page, "hand-over")
+            page.keyboard.press("Control+o")
+            page.get_by_role("dialog").wait_for()
+            keep(page, "bring-in")
+            page.keyboard.press("Escape")
+            page.keyboard.press("?")
+            keep(page, "help")
+            browser.close()
+        finally:
+            server.kill()
+
+
+if __name__ == "__main__":
+    main()
