@@ -104,12 +104,6 @@ class DeliveryWanted(BaseModel):
     name: str
 
 
-class Fault(BaseModel):
-    code: str
-    message: str
-    detail: dict[str, Any]
-
-
 class Facts(BaseModel):
     kind: Literal["movie", "sequence"]
     width: int

@@ -2,24 +2,22 @@
 
 import threading
 from bisect import bisect_right
-from collections import OrderedDict
 from pathlib import Path
 
 import av
 import numpy as np
 from av.error import FFmpegError
 
-from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.errors import MediaError, NotFoundError
 from gentle_veil.core.types import RawImage
 from gentle_veil.media.info import MediaInfo
+from gentle_veil.media.kept_frames import KeptFrames
 from gentle_veil.media.movie_probe import MovieIndex, open_container
 
-CACHE_BYTES = 400_000_000
 HD_LINES = 720  # an untagged matrix is BT.709 from here on, BT.601 below
 
 
-class MovieFrames:
+class MovieFrames(KeptFrames):
     """See `core.contracts.frames.FrameSource`. Every frame equals what decoding from the start would give.
 
     A frame is reached by its own time stamp: seek to the last key frame at or before it, decode on until the
@@ -27,32 +25,22 @@ class MovieFrames:
     """
 
     def __init__(self, path: Path, info: MediaInfo, index: MovieIndex) -> None:
+        super().__init__(info)
         self.path = path
-        self.info = info
-        self.encoding: CodeValues = info.encoding
         self._index = index
         self._k_of = {pts: k for k, pts in enumerate(index.pts)}
         self._format = "rgb24" if info.dtype == "uint8" else "rgb48le"
-        self._cache: OrderedDict[int, RawImage] = OrderedDict()
-        self._room = max(4, CACHE_BYTES // (info.width * info.height * 3 * (1 if info.dtype == "uint8" else 2)))
         self._lock = threading.Lock()
         self._container: av.container.InputContainer | None = None
         self._next = -1  # the frame that decoding on would give
-
-    def __len__(self) -> int:
-        return self.info.frame_count
-
-    @property
-    def size(self) -> tuple[int, int]:
-        return self.info.width, self.info.height
 
     def __getitem__(self, k: int) -> RawImage:
         if not 0 <= k < len(self):
             raise NotFoundError(f"Frame {k} is not in '{self.path.name}', which has frames 0 to {len(self) - 1}.")
         with self._lock:
-            if k in self._cache:
-                self._cache.move_to_end(k)
-                return self._cache[k]
+            known = self._recall(k)
+            if known is not None:
+                return known
             try:
                 return self._reach(k)
             except FFmpegError:
@@ -111,16 +99,11 @@ class MovieFrames:
                 return None
             # What lies on the way is kept only where someone is likely to step back to it.
             if j == k or k - j <= self._room // 2:
-                self._keep(j, self._picture(frame))
-            if j == k:
-                return self._cache[k]
+                picture = self._keep(j, self._picture(frame))
+                if j == k:
+                    return picture
         self._next = -1
         return None
-
-    def _keep(self, k: int, picture: RawImage) -> None:
-        self._cache[k] = picture
-        while len(self._cache) > self._room:
-            self._cache.popitem(last=False)
 
     def _picture(self, frame: av.VideoFrame) -> RawImage:
         matrix = None
@@ -130,9 +113,7 @@ class MovieFrames:
         turns = int(frame.rotation or 0) // 90 % 4
         if turns:
             picture = np.rot90(picture, turns)
-        picture = np.ascontiguousarray(picture)
-        picture.setflags(write=False)
-        return picture
+        return np.ascontiguousarray(picture)
 
     def _close(self) -> None:
         if self._container is not None:

@@ -1,21 +1,20 @@
 """Numbered image sequences."""
 
 import re
-from collections import OrderedDict, defaultdict
+from collections import defaultdict
 from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 
-from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.errors import MediaError, NotFoundError
 from gentle_veil.core.types import RawImage
 from gentle_veil.media.info import MAX_FRAMES, MAX_SIDE, MIN_SIDE, MediaInfo
+from gentle_veil.media.kept_frames import KeptFrames
 from gentle_veil.media.stills import SUFFIXES, read_still, still_size
 
 NUMBERED = re.compile(r"^(?P<prefix>.*?)(?P<number>\d+)(?P<suffix>\.[A-Za-z]+)$")
-CACHE_BYTES = 400_000_000
 
 
 def sequence_files(folder: Path) -> dict[int, Path]:
@@ -115,22 +114,12 @@ def probe_sequence(folder: Path, *, rate: Fraction | None = None, gaps: str = "r
     )
 
 
-class SequenceFrames:
+class SequenceFrames(KeptFrames):
     """See `core.contracts.frames.FrameSource`; a missing number shows the frame before it."""
 
     def __init__(self, folder: Path, info: MediaInfo) -> None:
-        self.info = info
-        self.encoding: CodeValues = info.encoding
+        super().__init__(info)
         self._files = sequence_files(folder)
-        self._cache: OrderedDict[int, RawImage] = OrderedDict()
-        self._room = max(4, CACHE_BYTES // (info.width * info.height * 3 * np.dtype(info.dtype).itemsize))
-
-    def __len__(self) -> int:
-        return self.info.frame_count
-
-    @property
-    def size(self) -> tuple[int, int]:
-        return self.info.width, self.info.height
 
     def __getitem__(self, k: int) -> RawImage:
         if not 0 <= k < len(self):
@@ -138,20 +127,16 @@ class SequenceFrames:
         number = k + self.info.first_frame
         while number not in self._files:
             number -= 1
-        if number in self._cache:
-            self._cache.move_to_end(number)
-            return self._cache[number]
+        known = self._recall(number)
+        if known is not None:
+            return known
         picture = read_still(self._files[number])
         if picture.shape[:2] != (self.info.height, self.info.width) or picture.dtype.name != self.info.dtype:
             raise MediaError(
                 f"'{self._files[number].name}' differs in size or depth from the first picture; export it again.",
                 code="mixed_sizes",
             )
-        picture.setflags(write=False)
-        self._cache[number] = picture
-        while len(self._cache) > self._room:
-            self._cache.popitem(last=False)
-        return picture
+        return self._keep(number, picture)
 
     def close(self) -> None:
         """Nothing is held open."""

@@ -6,6 +6,7 @@ import { timecode } from "../app/timecode";
 import { proofQuery, statsQuery, trackQuery, useRecipe, useStartJob, type Track } from "../features/queries";
 import { plainNumber, referenceOf, type Drape, type Recipe, type Veil } from "../features/recipe";
 import { Button } from "../ui/controls";
+import { readyCanvas } from "../viewer/canvas";
 import { COLOURS, STATUS_COLOUR } from "../viewer/overlay/draw";
 import { drawCells, drawCurve, frameAt, rulerStep, xOf, type Cell, type Scale } from "./ribbons";
 
@@ -25,12 +26,7 @@ function Ribbon(props: {
   const height = props.height ?? 20;
   useEffect(() => {
     const canvas = ref.current!;
-    const ratio = window.devicePixelRatio || 1;
-    canvas.width = Math.max(1, Math.round(props.scale.width * ratio));
-    canvas.height = Math.round(height * ratio);
-    const ctx = canvas.getContext("2d")!;
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
-    ctx.clearRect(0, 0, props.scale.width, height);
+    const ctx = readyCanvas(canvas, props.scale.width, height);
     props.draw(ctx, props.scale, height);
   });
   return (

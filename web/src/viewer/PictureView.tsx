@@ -4,6 +4,7 @@ import type { Outline } from "../features/recipe";
 import { distance, type FramePt, type ScreenPt } from "../geometry/points";
 import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/viewport";
 import { COLOURS, drawDonor, drawMesh, drawNote, drawOutline } from "./overlay/draw";
+import { readyCanvas } from "./canvas";
 import { pictures } from "./pictures";
 import { addPoint, gripAt, moveAll, movePoint, removePoint, toggleCorner } from "./tools/outline";
 
@@ -152,12 +153,7 @@ export function PictureView(props: Props) {
   // The picture: redrawn only when what is seen changes, never by the pointer.
   useEffect(() => {
     const canvas = pictureCanvas.current!;
-    const ratio = window.devicePixelRatio || 1;
-    canvas.width = Math.round(size.width * ratio);
-    canvas.height = Math.round(size.height * ratio);
-    const ctx = canvas.getContext("2d")!;
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
-    ctx.clearRect(0, 0, size.width, size.height);
+    const ctx = readyCanvas(canvas, size.width, size.height);
     const [bottom, top] = bitmaps();
     if (!bottom) return;
     ctx.imageSmoothingEnabled = view.scale < 2.5;
@@ -192,11 +188,7 @@ export function PictureView(props: Props) {
   // What lies on the picture: one canvas of its own.
   useEffect(() => {
     const canvas = overlayCanvas.current!;
-    const ratio = window.devicePixelRatio || 1;
-    canvas.width = Math.round(size.width * ratio);
-    canvas.height = Math.round(size.height * ratio);
-    const ctx = canvas.getContext("2d")!;
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
+    const ctx = readyCanvas(canvas, size.width, size.height);
     if (look === "wipe") {
       const x = view.left + width * view.scale * wipe;
       ctx.strokeStyle = COLOURS.ink;

@@ -21,6 +21,7 @@ import { identity, inverse, mapPoint, multiply, type Matrix } from "../geometry/
 import { centreOf, distance, type FramePt } from "../geometry/points";
 import { circleOutline, round } from "../geometry/spline";
 import { Button, Choice } from "../ui/controls";
+import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
 import { PictureView, type DonorItem, type MeshItem, type OutlineItem } from "./PictureView";
@@ -87,7 +88,11 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     [scene, look, matteOf, flatOpen, drape, track, flatLook],
   );
   const range = { first: shot.in_frame, last: shot.out_frame };
-  usePlayback(rateValue(shot.facts.rate), range, addresses);
+  const rate = useCallback(
+    (f: number) => rateAt(f, shot.facts.first_frame, rateValue(shot.facts.rate), shot.frame_seconds),
+    [shot],
+  );
+  usePlayback(rate, range, addresses);
   usePrefetch({ first: shot.facts.first_frame, last: shot.facts.last_frame }, addresses);
 
   const frameMap = drape ? frameFromRef(track, drape, frame) : null;

@@ -13,6 +13,19 @@ export function advanced(frame: number, steps: number, range: Range, loop: boole
   return range.first + ((((next - range.first) % length) + length) % length);
 }
 
+/** Frames per second at a frame: the clip's rate, or one over the time the frame really stands where that varies. */
+export function rateAt(
+  frame: number,
+  first: number,
+  rate: number,
+  seconds: readonly number[] | null,
+): number {
+  const k = frame - first;
+  const here = seconds?.[k];
+  const next = seconds?.[k + 1];
+  return here !== undefined && next !== undefined && next > here ? 1 / (next - here) : rate;
+}
+
 export class Clock {
   private owed = 0;
   private last: number | null = null;

@@ -7,7 +7,11 @@ const AHEAD = 8; // decoded before they are due
 const AROUND = 12;
 
 /** Plays at the true rate while pictures are at hand, and waits for those that are not. */
-export function usePlayback(rate: number, range: Range, addresses: (frame: number) => string[]): void {
+export function usePlayback(
+  rate: (frame: number) => number,
+  range: Range,
+  addresses: (frame: number) => string[],
+): void {
   const playing = useUi((s) => s.playing);
   useEffect(() => {
     if (playing === 0) return;
@@ -20,7 +24,7 @@ export function usePlayback(rate: number, range: Range, addresses: (frame: numbe
       for (let i = 1; i <= AHEAD; i++)
         for (const url of addresses(advanced(frame, i * direction, range, loop)))
           if (!pictures.peek(url)) void pictures.get(url);
-      const due = clock.due(now, rate, playing);
+      const due = clock.due(now, rate(frame), playing);
       if (due !== 0) {
         const next = advanced(frame, due, range, loop);
         if (!loop && next === frame) set({ playing: 0 });

@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
-import { advanced, Clock } from "./clock";
+import { advanced, Clock, rateAt } from "./clock";
 import { Pictures } from "./pictures";
 import { frameFromDesign, frameFromRef, statusAt } from "./surface";
 import type { Track } from "../features/queries";
@@ -23,6 +23,13 @@ describe("the clock", () => {
     clock.due(39, 25, 1);
     clock.wait();
     expect(clock.due(78, 25, 1)).toBe(0);
+  });
+  it("keeps each frame as long as it really stands where the rate varies", () => {
+    const seconds = [0, 0.04, 0.08, 0.2];
+    expect(rateAt(1001, 1001, 25, seconds)).toBeCloseTo(25);
+    expect(rateAt(1003, 1001, 25, seconds)).toBeCloseTo(1 / 0.12);
+    expect(rateAt(1004, 1001, 25, seconds)).toBe(25);
+    expect(rateAt(1001, 1001, 25, null)).toBe(25);
   });
   it("loops within the range or stops at its end", () => {
     expect(advanced(19, 1, range, true)).toBe(10);

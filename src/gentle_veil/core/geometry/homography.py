@@ -51,20 +51,3 @@ def _normaliser(points: Points) -> Matrix:
     centre = points.mean(axis=0)
     spread = np.sqrt(((points - centre) ** 2).sum(axis=1).mean() / 2) or 1.0
     return np.array([[1 / spread, 0, -centre[0] / spread], [0, 1 / spread, -centre[1] / spread], [0, 0, 1.0]])
-
-
-def jacobian_at(b_from_a: Matrix, point_a: Points) -> Matrix:
-    """The 2x2 derivative of the map at one point."""
-    x, y = float(point_a[0]), float(point_a[1])
-    m = b_from_a
-    w = m[2, 0] * x + m[2, 1] * y + m[2, 2]
-    bx, by = apply_homography(m, np.array([x, y]))
-    return (
-        np.array(
-            [
-                [m[0, 0] - bx * m[2, 0], m[0, 1] - bx * m[2, 1]],
-                [m[1, 0] - by * m[2, 0], m[1, 1] - by * m[2, 1]],
-            ]
-        )
-        / w
-    )

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gentle_veil.core.errors import ParameterError, ShapeError
-from gentle_veil.core.geometry.homography import apply_homography, homography_from_points, jacobian_at
+from gentle_veil.core.geometry.homography import apply_homography, homography_from_points
 from gentle_veil.core.geometry.mesh import dense_map, grid_mesh, locate_points
 from gentle_veil.core.geometry.outline import bounding_box, outline_polygon, polygon_mask, signed_distance
 from gentle_veil.core.geometry.scale import scale_matrix, scale_points
@@ -39,16 +39,6 @@ def test_homography_from_points__many_noisy_pairs__close_to_opencv() -> None:
 def test_homography_from_points__three_pairs__is_refused() -> None:
     with pytest.raises(ShapeError, match="four pairs"):
         homography_from_points(SQUARE[:3], MOVED[:3])
-
-
-@pytest.mark.property
-def test_jacobian_at__against_finite_differences() -> None:
-    h = homography_from_points(SQUARE, MOVED)
-    at, eps = np.array([40.0, 30.0]), 1e-5
-    numeric = np.stack(
-        [(apply_homography(h, at + np.eye(2)[i] * eps) - apply_homography(h, at)) / eps for i in range(2)], axis=1
-    )
-    np.testing.assert_allclose(jacobian_at(h, at), numeric, atol=1e-5)
 
 
 @pytest.mark.property
