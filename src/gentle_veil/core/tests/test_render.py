@@ -1,0 +1,86 @@
+"""Laying veils on a frame: order, keyed values, and what is left alone."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pytest
+
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.keyed import Keyed
+from gentle_veil.core.contracts.params import number
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.contracts.veil import Patch, Placement
+from gentle_veil.core.geometry.mesh import grid_mesh
+from gentle_veil.core.render import Layer, render_frame
+
+
+@dataclass(frozen=True)
+class Level:
+    level: float = number(0.2, label="Level", help="h", group="g", low=0, high=1, step=0.1)
+
+
+class Flat:
+    """A veil kind that paints a flat box; it remembers what it saw below."""
+
+    kind, label, help, Params = "flat", "Flat", "h", Level
+
+    def __init__(self, box=(4, 4, 12, 12)) -> None:
+        self.box = box
+        self.below: list[float] = []
+
+    def prepare(self, frames, placement, params, *, report=None):
+        return {}
+
+    def apply(self, site, params, prepared):
+        x0, y0, x1, y1 = self.box
+        self.below.append(float(site.canvas.read(self.box).mean()))
+        lin = np.full((y1 - y0, x1 - x0, 3), params.level, np.float32)
+        return Patch(self.box, lin, np.ones((y1 - y0, x1 - x0), np.float32))
+
+
+@pytest.fixture
+def frames() -> ArrayFrames:
+    return ArrayFrames(np.full((3, 20, 24, 3), 90, np.uint8))
+
+
+def layer(kind: Flat, name: str, **more) -> Layer:
+    vertices, triangles, _ = grid_mesh((0, 0, 20, 16), 8)
+    track = SurfaceTrack(
+        vertices,
+        triangles,
+        np.repeat(vertices[None], 3, axis=0).astype(np.float32),
+        np.ones((3, len(vertices)), np.float32),
+        np.array(["ok", "weak", "lost"]),
+        np.arange(3),
+        (0,),
+    )
+    return Layer(name, kind, Placement(track, vertices, vertices), more.pop("params", Level()), **more)
+
+
+def test_no_layers__the_frame_itself(frames: ArrayFrames) -> None:
+    rendered = render_frame(frames, (), 0)
+    np.testing.assert_array_equal(rendered.img_raw, frames[0])
+    assert rendered.matte("none").sum() == 0
+
+
+def test_order__a_later_veil_sees_and_covers_the_earlier(frames: ArrayFrames) -> None:
+    first, second = Flat(), Flat((8, 8, 16, 16))
+    layers = (layer(first, "a", params=Level(0.7)), layer(second, "b", params=Level(0.05)))
+    out = frames.encoding.to_linear(render_frame(frames, layers, 0).img_raw)
+    assert out[5, 5, 0] == pytest.approx(0.7, abs=0.01)
+    assert out[10, 10, 0] == pytest.approx(0.05, abs=0.01)
+    assert second.below[0] > first.below[0]
+
+
+def test_keyed_values__are_those_of_the_frame(frames: ArrayFrames) -> None:
+    keyed = {"level": Keyed(((0, 0.0), (2, 1.0)))}
+    one = layer(Flat(), "a", keyed=keyed, opacity=Keyed(((0, 1.0), (1, 0.5))))
+    assert one.params_at(1).level == 0.5
+    laid = render_frame(frames, (one,), 1).laid[0]
+    assert laid.matte.max() == pytest.approx(0.5)
+    assert laid.patch.img_lin[0, 0, 0] == pytest.approx(0.5)
+
+
+def test_weak_is_laid_lost_is_not(frames: ArrayFrames) -> None:
+    one = layer(Flat(), "a")
+    assert [len(render_frame(frames, (one,), k).laid) for k in range(3)] == [1, 1, 0]
