@@ -20,6 +20,9 @@ import { useSelected, Views } from "../viewer/Views";
 import { Header } from "./Header";
 import { useUi, useUiAside } from "./store";
 
+/** The range that was sent last. */
+let lastRange: Promise<unknown> = Promise.resolve();
+
 function shotInAddress(): number | null {
   const match = /^\/shots\/(\d+)/.exec(window.location.pathname);
   return match ? Number(match[1]) : null;
@@ -121,9 +124,13 @@ function Workplace({
     client.setQueryData(shotsQuery.queryKey, (old) =>
       old?.map((s) => (s.id === shot.id ? { ...s, in_frame, out_frame } : s)),
     );
+    // One after the other: two changes in quick succession must arrive in their order.
+    const body = { in_frame, out_frame, rate: null };
+    const send = () => taken(api.PATCH("/api/shots/{shot}", { params: { path: { shot: shot.id } }, body }));
+    const sent = lastRange.then(send);
+    lastRange = sent.catch(() => {});
     try {
-      const body = { in_frame, out_frame, rate: null };
-      await taken(api.PATCH("/api/shots/{shot}", { params: { path: { shot: shot.id } }, body }));
+      await sent;
     } catch (fault) {
       onError(fault);
       void client.invalidateQueries({ queryKey: ["shots"] });
