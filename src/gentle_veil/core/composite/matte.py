@@ -1,9 +1,10 @@
 """From outlines to mattes."""
 
+import cv2
 import numpy as np
 
 from gentle_veil.core.geometry.outline import signed_distance
-from gentle_veil.core.types import ImageF32, MatteF32, Points
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 Box = tuple[int, int, int, int]
 
@@ -30,3 +31,9 @@ def clip_box(box: Box, width: int, height: int) -> Box | None:
     """The part of a box inside the picture, or None."""
     x0, y0, x1, y1 = max(box[0], 0), max(box[1], 0), min(box[2], width), min(box[3], height)
     return (x0, y0, x1, y1) if x1 > x0 and y1 > y0 else None
+
+
+def grown(mask: MaskBool, radius: int) -> MaskBool:
+    """A mask and everything within ``radius`` px of it, (H, W) bool."""
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
+    return cv2.dilate(mask.astype(np.uint8), kernel).astype(bool)

@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.colour.cielab import lab_from_linear
+from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.render import LaidPatch
 from gentle_veil.core.retouch.light import tone_from_around
-from gentle_veil.core.types import ImageF32, MaskBool
+from gentle_veil.core.types import ImageF32
 
 RING_PX = 8
 FINE_SIGMA = 1.5  # px; what is finer is grain and pores
@@ -63,8 +64,8 @@ def measure_veil(result_enc: ImageF32, laid: LaidPatch, track: SurfaceTrack, row
     matte[y0 - gy0 : y1 - gy0, x0 - gx0 : x1 - gx0] = laid.matte
     inside = matte > 0.5
     touched = matte > 0.0
-    ring = _grown(touched, RING_PX) & ~_grown(touched, 1)
-    border = _grown(touched, 1) & ~(matte > 0.95)
+    ring = grown(touched, RING_PX) & ~grown(touched, 1)
+    border = grown(touched, 1) & ~(matte > 0.95)
     if inside.sum() < 12 or ring.sum() < 24 or border.sum() < 12:
         return None
     calm = cv2.GaussianBlur(picture, (0, 0), 1.0)
@@ -88,11 +89,6 @@ def measure_veil(result_enc: ImageF32, laid: LaidPatch, track: SurfaceTrack, row
 
 def _spread(values: np.ndarray) -> float:
     return float(1.4826 * np.median(np.abs(values - np.median(values, axis=0))))
-
-
-def _grown(mask: MaskBool, radius: int) -> MaskBool:
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
-    return cv2.dilate(mask.astype(np.uint8), kernel).astype(bool)
 
 
 def flicker_series(levels: np.ndarray) -> np.ndarray:

@@ -11,6 +11,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Placement
@@ -131,13 +132,7 @@ class _Window:
         half = int(np.ceil(size / 2 + ring)) + 1
         side = 2 * half + 1
         mask = polygon_mask(polygon, side, side, tuple(polygon.mean(axis=0) - half))
-        grown = _dilated(mask, 3)
-        return _Window(half, mask, _dilated(mask, int(ring)) & ~grown)
-
-
-def _dilated(mask: MaskBool, radius: int) -> MaskBool:
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
-    return cv2.dilate(mask.astype(np.uint8), kernel).astype(bool)
+        return _Window(half, mask, grown(mask, int(ring)) & ~grown(mask, 3))
 
 
 @dataclass(frozen=True)
@@ -173,7 +168,7 @@ def _forbidden(placement: Placement, view: _View) -> MaskBool:
     mask = np.zeros((h, w), bool)
     for polygon in (placement.polygon_ref, *placement.marks_ref):
         mask |= polygon_mask(polygon, w, h, tuple(view.origin))
-    return _dilated(mask, 2)
+    return grown(mask, 2)
 
 
 def _cut(picture: np.ndarray, corner: np.ndarray, side: int) -> np.ndarray | None:
