@@ -7,20 +7,14 @@ from flask_openapi3 import APIBlueprint
 from gentle_veil.api import models as m
 from gentle_veil.api.shared import FOREVER, library, picture, recipe_of, reply
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
-from gentle_veil.core.errors import NotFoundError, RuleError
-from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.core.errors import RuleError
+from gentle_veil.domain.recipe import Recipe
 from gentle_veil.services.composing import layer_keys
 from gentle_veil.services.following import known_track
+from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.views import flat_box, flat_view, frame_view
 
 bp = APIBlueprint("pictures", __name__, url_prefix="/api/shots/<int:shot>")
-
-
-def _drape(recipe: Recipe, name: str) -> Drape:
-    drape = recipe.drape(name)
-    if drape is None:
-        raise NotFoundError(f"There is no drape '{name}' in this shot.")
-    return drape
 
 
 def _check_ready(look: str, shot: int, recipe: Recipe) -> None:
@@ -43,7 +37,7 @@ def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
     recipe = recipe_of(path.shot, query.revision)
     _check_ready(query.look, path.shot, recipe)
     content = flat_view(
-        workspace, recipe, _drape(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form
+        workspace, recipe, drape_of(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form
     )
     return picture(content, path.form)
 
@@ -60,7 +54,7 @@ def _edges(track: SurfaceTrack) -> np.ndarray:
 @bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})
 def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
     workspace = library().workspace(path.shot)
-    drape = _drape(recipe_of(path.shot, query.revision), path.drape)
+    drape = drape_of(recipe_of(path.shot, query.revision), path.drape)
     followed = known_track(workspace, drape)
     if followed is None:
         return reply(m.MaybeTrack, {"track": None})
@@ -84,7 +78,7 @@ def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
 def positions(path: m.DrapePath, query: m.LookQuery) -> Response:
     """Little-endian float32 (T, V, 2), rows as in the track's ``frames``."""
     workspace = library().workspace(path.shot)
-    followed = known_track(workspace, _drape(recipe_of(path.shot, query.revision), path.drape))
+    followed = known_track(workspace, drape_of(recipe_of(path.shot, query.revision), path.drape))
     if followed is None:
         raise RuleError(f"'{path.drape}' has not been followed yet.", code="unfollowed")
     answer = Response(followed.track.positions.astype("<f4").tobytes(), mimetype="application/octet-stream")

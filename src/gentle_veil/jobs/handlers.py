@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from gentle_veil.core.errors import CancelledError, NotFoundError
-from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.domain.recipe import Recipe
 from gentle_veil.jobs.context import JobContext
 from gentle_veil.services import recipes
 from gentle_veil.services.composing import build_layers, veil_notes
@@ -25,20 +25,13 @@ def _recipe(context: JobContext, shot_id: int, arguments: Arguments) -> Recipe:
     return recipes.at_revision(context.library, shot_id, int(arguments["revision"]))
 
 
-def _drape(recipe: Recipe, name: str) -> Drape:
-    drape = recipe.drape(name)
-    if drape is None:
-        raise NotFoundError(f"There is no drape '{name}' in this revision.")
-    return drape
-
-
 def _analyse(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
     analyse(workspace, report=context.report)
     return {}
 
 
 def _follow(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
-    drape = _drape(_recipe(context, shot_id, arguments), arguments["drape"])
+    drape = recipes.drape_of(_recipe(context, shot_id, arguments), arguments["drape"])
     reference = workspace.k_of(drape.reference)
     low, high = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
     wanted = range(min(low, reference), max(high, reference) + 1)

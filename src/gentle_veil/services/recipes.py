@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from gentle_veil.core.errors import NotFoundError, RuleError
 from gentle_veil.domain.checks import read_recipe
-from gentle_veil.domain.recipe import Recipe
+from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.services.library import Library
 from gentle_veil.store.tables import RevisionRow, ShotRow
 
@@ -70,6 +70,14 @@ def at_revision(library: Library, shot_id: int, revision_id: int) -> Recipe:
         if row is None or row.shot_id != shot_id:
             raise NotFoundError(f"Revision {revision_id} is not one of this shot's.")
         return read_recipe(row.recipe)
+
+
+def drape_of(recipe: Recipe, name: str) -> Drape:
+    """A drape by its name. Raises NotFoundError."""
+    drape = recipe.drape(name)
+    if drape is None:
+        raise NotFoundError(f"There is no drape '{name}' in this state of the shot.")
+    return drape
 
 
 def edit(library: Library, shot_id: int, document: Any, label: str, *, base: int | None = None) -> RevisionFacts:
