@@ -205,6 +205,33 @@ def test_drape__draw_points_edit_them_and_follow(page: Page, server) -> None:
     expect(page.get_by_role("navigation", name="Rack").get_by_text("skin 2")).to_be_hidden()
 
 
+def test_mesh_and_tack__the_surface_bends_and_is_corrected_with_one_drag(page: Page, server) -> None:
+    opened(page, server)
+    go_to(page, 40)
+    page.get_by_role("button", name="Draw a drape").click()
+    for x, y in ((400, 220), (470, 225), (465, 310), (405, 305)):
+        page.mouse.click(*place(page, x, y))
+    page.keyboard.press("Enter")
+    expect(card(page).get_by_text("Outline: 4 points")).to_be_visible()
+    page.get_by_role("radio", name="Mesh").click()
+    expect(card(page).get_by_text("Find stiffness")).to_be_visible()
+    go_to(page, 50)
+    card(page).get_by_role("button", name="To here").click()
+    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
+    expect(card(page).get_by_text("Tacks: none")).to_be_visible()
+    card(page).get_by_role("button", name="Tack here").click()
+    drag(page, place(page, 435, 262), place(page, 441, 262))
+    expect(card(page).get_by_text("Tacks: 1")).to_be_visible()
+    expect(card(page).get_by_text("changes 41 to 61")).to_be_visible()
+    card(page).get_by_label("Fades over").fill("4")
+    card(page).get_by_label("Fades over").press("Enter")
+    expect(card(page).get_by_text("changes 47 to 53")).to_be_visible()
+    card(page).get_by_role("button", name="Remove", exact=True).click()
+    expect(card(page).get_by_text("Tacks: none")).to_be_visible()
+    card(page).get_by_role("button", name="Remove drape").click()
+    expect(page.get_by_role("navigation", name="Rack").get_by_text("skin 2")).to_be_hidden()
+
+
 def test_proof__is_measured_and_tells_numbers(page: Page, server) -> None:
     opened(page, server)
     stage(page, "Proof").click()

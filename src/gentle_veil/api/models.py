@@ -214,7 +214,8 @@ class TrackFacts(BaseModel):
     frames: list[int]
     status: list[Literal["ok", "weak", "occluded", "lost", "outside"]]
     error_px: list[float]
-    edges: list[tuple[int, int]]
+    edges: list[tuple[int, int]] = Field(description="Pairs of vertex numbers, for drawing the grid.")
+    triangles: list[int] = Field(description="Vertex numbers, three to a triangle.")
     vertices: int
     flat_box: tuple[int, int, int, int]
     homographies: list[list[float]] | None

@@ -42,13 +42,20 @@ def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
     return picture(content, path.form)
 
 
+GRID_LINES = 30  # a finer mesh is drawn with fewer lines, or it would cover what it is checked against
+
+
 def _edges(track: SurfaceTrack) -> np.ndarray:
     """Edges of the mesh (E, 2) without the diagonals of its squares, for drawing a grid."""
     pairs = np.concatenate([track.triangles[:, [0, 1]], track.triangles[:, [1, 2]], track.triangles[:, [2, 0]]])
     pairs = np.unique(np.sort(pairs, axis=1), axis=0)
-    step = np.abs(track.vertices_ref[pairs[:, 0]] - track.vertices_ref[pairs[:, 1]])
-    straight: np.ndarray = pairs[(step < 1e-6).any(axis=1)]
-    return straight
+    a, b = track.vertices_ref[pairs[:, 0]], track.vertices_ref[pairs[:, 1]]
+    kept = np.zeros(len(pairs), bool)
+    for axis in range(2):
+        lines, number = np.unique(np.round(a[:, axis], 6), return_inverse=True)
+        every = max(1, round(len(lines) / GRID_LINES))
+        kept |= (np.abs(a[:, axis] - b[:, axis]) < 1e-6) & (number % every == 0)
+    return np.asarray(pairs[kept])
 
 
 @bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})
@@ -67,6 +74,7 @@ def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
         "status": [str(s) for s in t.status],
         "error_px": [round(min(t.mean_error(row), 99.0), 3) for row in range(len(t.frames))],
         "edges": _edges(t).tolist(),
+        "triangles": t.triangles.ravel().tolist(),
         "vertices": len(t.vertices_ref),
         "flat_box": flat_box(drape),
         "homographies": maps,

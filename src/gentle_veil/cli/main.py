@@ -12,13 +12,13 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from gentle_veil import __version__
-from gentle_veil.core.errors import CancelledError, RecipeError, VeilError
+from gentle_veil.core.errors import CancelledError, RecipeError, RuleError, VeilError
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import recipe_schema
 from gentle_veil.media.info import parse_rate
 from gentle_veil.media.open_media import probe as probe_media
 from gentle_veil.media.write import write_atomically
-from gentle_veil.services import headless, recipes
+from gentle_veil.services import headless, recipes, track_files
 from gentle_veil.services.demo_library import fill_demo
 from gentle_veil.services.following import read_track
 from gentle_veil.wiring import Config, create, open_library
@@ -96,6 +96,19 @@ def carry(
 ) -> None:
     """Carry points given on a reference frame to every frame of a track."""
     text = headless.carry_points(read_track(track), headless.read_points(points), reference=reference)
+    write_atomically(out, text.encode())
+
+
+@app.command("export-track")
+def export_track(
+    track: Annotated[Path, typer.Argument(help="A drape's track, the npz that run writes.")],
+    out: Annotated[Path, typer.Option(help="The file to write: .csv or .json.")],
+    what: Annotated[track_files.What, typer.Option("--as", help="points, corners or similarity.")] = "points",
+) -> None:
+    """Write a track as plain data for other programs."""
+    if out.suffix not in (".csv", ".json"):
+        raise RuleError(f"'{out.name}' is neither .csv nor .json; give a name that ends in one of them.", code="name")
+    text = (track_files.track_csv if out.suffix == ".csv" else track_files.track_json)(read_track(track), what)
     write_atomically(out, text.encode())
 
 

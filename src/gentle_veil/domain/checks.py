@@ -67,6 +67,11 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
                 f"{path}.outline",
                 f"has no outline for reference frame {drape.reference}; draw or add one there",
             )
+        for j, tack in enumerate(drape.tacks):
+            if tack.frame in drape.reference_frames:
+                yield _fault(
+                    f"{path}.tacks[{j}].frame", f"{tack.frame} is a reference frame, which is exact; remove it"
+                )
         follower = FOLLOWERS.get(drape.follower.kind)
         if follower is None:
             yield _fault(f"{path}.follower.kind", f"'{drape.follower.kind}' is none of {', '.join(FOLLOWERS)}")

@@ -6,7 +6,7 @@ from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Veil
 
-FOLLOW_CODE = "4"  # raised when a follower gives other numbers than before
+FOLLOW_CODE = "6"  # raised when a follower gives other numbers
 RENDER_CODE = "4"  # raised when a veil kind or the renderer does
 
 
@@ -17,14 +17,14 @@ def content_key(*parts: Any) -> str:
 
 
 def track_key(media_key: str, drape: Drape) -> str:
-    """What a drape's track depends on: the media, the outline on the reference, the follower and its options."""
-    outline = drape.reference_outline()
+    """What a drape's track depends on: the media, the outlines on its references, the follower and its options."""
+    outlines = {f: drape.outline[f].model_dump(mode="json") for f in drape.reference_frames if f in drape.outline}
     return content_key(
         "track",
         FOLLOW_CODE,
         media_key,
         drape.reference_frames,
-        None if outline is None else outline.model_dump(mode="json"),
+        outlines,
         drape.follower.model_dump(mode="json"),
     )
 

@@ -63,6 +63,16 @@ class FollowerChoice(Strict):
     options: dict[str, Any] = Field(default_factory=dict)
 
 
+class TackAt(Strict):
+    """A correction by hand: on a frame, the surface's point ``at`` (px of the reference frame) lies at ``to``."""
+
+    frame: int
+    at: Point
+    to: Point
+    reach: Annotated[float, Field(ge=2, le=5000, description="px over which it falls to a twentieth.")] = 60.0
+    span: Annotated[int, Field(ge=1, le=10_000, description="Frames over which it fades, before and after.")] = 12
+
+
 class Drape(Strict):
     """A piece of surface to follow."""
 
@@ -70,6 +80,7 @@ class Drape(Strict):
     reference_frames: list[int] = Field(min_length=1, max_length=64)
     outline: dict[int, Outline] = Field(min_length=1, description="Frame number to outline.")
     follower: FollowerChoice = FollowerChoice()
+    tacks: list[TackAt] = Field(default_factory=list, max_length=1000)
 
     @property
     def reference(self) -> int:

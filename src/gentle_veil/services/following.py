@@ -13,6 +13,9 @@ from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.outline import outline_polygon
+from gentle_veil.core.motion.blending import blended
+from gentle_veil.core.motion.settling import settled
+from gentle_veil.core.motion.tacks import Tack, tacked
 from gentle_veil.core.types import Points
 from gentle_veil.domain.keys import content_key, track_key
 from gentle_veil.domain.recipe import Drape, Outline
@@ -93,22 +96,49 @@ class Followed:
 
 
 def known_track(workspace: Workspace, drape: Drape) -> Followed | None:
-    """What has been followed of a drape as it is now; None after any change that makes it stale."""
+    """What has been followed of a drape as it is now, settled; None after any change that makes it stale."""
     if drape.reference_outline() is None:
         return None
     key = track_key(workspace.media_key, drape)
-    # The file is replaced whole whenever more has been followed; its time tells.
-    stamp = workspace.cache.stamp("track", key, ".npz")
-    followed: Followed | None = workspace.memory.get(("track", key, stamp), lambda: _read_known(workspace, key))
+    # Files are replaced whole whenever more has been followed; their times tell.
+    stamp = [workspace.cache.stamp("track", k, ".npz") for k in _keys(workspace, drape, key)]
+    tacks = [t.model_dump(mode="json") for t in drape.tacks]
+    followed: Followed | None = workspace.memory.get(
+        ("track", key, content_key(stamp, tacks)), lambda: _read_known(workspace, drape, key)
+    )
     return followed
 
 
-def _read_known(workspace: Workspace, key: str) -> Followed | None:
+def _raw_track(workspace: Workspace, key: str) -> SurfaceTrack | None:
+    """A track as the follower left it, from which it can go on."""
     arrays = workspace.cache.get_arrays("track", key)
-    if arrays is None:
+    return None if arrays is None else track_from_arrays(arrays)
+
+
+def _read_known(workspace: Workspace, drape: Drape, key: str) -> Followed | None:
+    raw = [_raw_track(workspace, k) for k in _keys(workspace, drape, key)]
+    if raw[0] is None:
         return None
-    track = track_from_arrays(arrays)
-    return Followed(track, content_key(key, track.frames.tolist(), track.status.tolist()))
+    return _finished(workspace, drape, [r for r in raw if r is not None], key)
+
+
+def _references(workspace: Workspace, drape: Drape) -> list[int]:
+    """The drape's reference frames as k, the main one first, then outward from it."""
+    main, *others = [f - workspace.info.first_frame for f in drape.reference_frames]
+    return [main, *sorted(set(others) - {main}, key=lambda k: (k < main, abs(k - main)))]
+
+
+def _keys(workspace: Workspace, drape: Drape, key: str) -> list[str]:
+    """Where the raw track of each reference is kept; the main one under the drape's own key."""
+    return [key, *[content_key(key, k) for k in _references(workspace, drape)[1:]]]
+
+
+def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: str) -> Followed:
+    """What everything else works with: settled over all frames, joined over all references, tacks met."""
+    tacks = [Tack(t.frame - workspace.info.first_frame, t.at, t.to, t.reach, t.span) for t in drape.tacks]
+    written = [t.model_dump(mode="json") for t in drape.tacks]
+    rows = [(r.frames.tolist(), r.status.tolist()) for r in raw]
+    return Followed(tacked(blended([settled(r) for r in raw]), tacks), content_key(key, rows, written))
 
 
 def follow(
@@ -116,30 +146,71 @@ def follow(
 ) -> Followed:
     """Follow a drape to the wanted frames (k from 0), going on from what is known; ``again`` starts anew.
 
-    What has been followed is kept every SAVE_EVERY frames and when stopped.
+    With several reference frames each is followed both ways up to the next one; between two of them the surface is
+    shared out. What has been followed is kept every SAVE_EVERY frames and when stopped.
     """
-    follower = FOLLOWERS.get(drape.follower.kind)
-    if follower is None:
+    if FOLLOWERS.get(drape.follower.kind) is None:
         raise NotFoundError(f"There is no follower '{drape.follower.kind}'; choose {', '.join(FOLLOWERS)}.")
-    region = Region(workspace.k_of(drape.reference), reference_polygon(drape))
-    options = follower.Options(**drape.follower.options)
     key = track_key(workspace.media_key, drape)
-    known = None if again else known_track(workspace, drape)
-    track = known.track if known else None
-    asked = sorted(set(wanted))
-    missing = [k for k in asked if track is None or track.row(k) is None]
-    chunks = _outward(missing, region.reference)
-    total, done = len(missing), 0
-    for chunk in chunks:
-        tell = _part_of(report, done, total)
+    for frame in drape.reference_frames:
+        workspace.k_of(frame)  # raises where the clip has no such frame
+    references = _references(workspace, drape)
+    asked = set(wanted)
+    if len(references) > 1 and asked:
+        asked = set(range(min(asked | set(references)), max(asked | set(references)) + 1))
+    parts = [_within(asked, k, references) for k in references]
+    total, done = sum(len(p) for p in parts), 0
+    raw: list[SurfaceTrack] = []
+    for k, part, kept in zip(references, parts, _keys(workspace, drape, key), strict=True):
+        region = Region(k, _polygon_on(workspace, drape, k, raw))
+        raw.append(_follow_one(workspace, drape, region, part, kept, again, _part_of(report, done, total)))
+        done += len(part)
+    report(total, total, "followed")
+    return _finished(workspace, drape, raw, key)
+
+
+def _within(asked: set[int], reference: int, references: list[int]) -> list[int]:
+    """The asked frames from one reference up to its neighbours, which it must reach."""
+    low = max((r for r in references if r < reference), default=-1)
+    high = min((r for r in references if r > reference), default=max(asked, default=0) + 1)
+    return sorted(k for k in asked if low <= k <= high)
+
+
+def _polygon_on(workspace: Workspace, drape: Drape, k: int, raw: list[SurfaceTrack]) -> Points:
+    """The outline on a reference frame: as drawn there, or as an earlier part has carried it there."""
+    if not raw:
+        return reference_polygon(drape)
+    drawn = drape.outline.get(workspace.frame_of(k))
+    if drawn is not None:
+        return polygon_of(drawn)
+    whole = blended([settled(r) for r in raw])
+    row = whole.row(k)
+    if row is None or not whole.seen(k):
+        raise RuleError(
+            f"Drape '{drape.name}' is not seen on reference frame {workspace.frame_of(k)} from the ones before it; "
+            f"draw its outline there, or take that frame from its references.",
+            code="reference",
+        )
+    return whole.carry(reference_polygon(drape), row)
+
+
+def _follow_one(
+    workspace: Workspace, drape: Drape, region: Region, wanted: list[int], key: str, again: bool, report: Report
+) -> SurfaceTrack:
+    follower = FOLLOWERS[drape.follower.kind]
+    options = follower.Options(**drape.follower.options)
+    track = None if again else _raw_track(workspace, key)
+    missing = [k for k in wanted if track is None or track.row(k) is None]
+    done = 0
+    for chunk in _outward(missing, region.reference):
+        tell = _part_of(report, done, len(missing))
         track = follower.estimate(workspace.frames, region, options, wanted=chunk, known=track, report=tell)
         workspace.cache.put_arrays("track", key, track_arrays(track))
         done += len(chunk)
     if track is None:
         track = follower.estimate(workspace.frames, region, options, wanted=[], report=report)
         workspace.cache.put_arrays("track", key, track_arrays(track))
-    report(total, total, "followed")
-    return Followed(track, content_key(key, track.frames.tolist(), track.status.tolist()))
+    return track
 
 
 def _part_of(report: Report, before: int, total: int) -> Report:

@@ -143,7 +143,7 @@ def carry_points(
     given = list(points)
     xy = np.array([[x, y] for _, x, y in given], np.float64)
     start = track.reference_frames[0] if reference is None else reference
-    if start not in track.reference_frames:
+    if start != track.reference_frames[0]:
         row = track.row(start)
         if row is None:
             raise RuleError(

@@ -166,6 +166,14 @@ export const ACTIONS: Action[] = [
     run: () => ui().set({ tool: "mark", playing: 0 }),
   },
   {
+    id: "tool.tack",
+    label: "Tack the surface to where it is",
+    group: "Making",
+    keys: ["c"],
+    when: (d) => d.hasDrape,
+    run: () => ui().set({ tool: "tack", playing: 0 }),
+  },
+  {
     id: "tool.none",
     label: "Put the tool down",
     group: "Making",

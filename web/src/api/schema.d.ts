@@ -594,6 +594,8 @@ export interface components {
             };
             /** Reference Frames */
             reference_frames: number[];
+            /** Tacks */
+            tacks?: components["schemas"]["TackAt"][];
         };
         /** Facts */
         Facts: {
@@ -1098,6 +1100,36 @@ export interface components {
             /** Sharpness */
             sharpness: number[];
         };
+        /**
+         * TackAt
+         * @description A correction by hand: on a frame, the surface's point ``at`` (px of the reference frame) lies at ``to``.
+         */
+        TackAt: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Frame */
+            frame: number;
+            /**
+             * Reach
+             * @description px over which it falls to a twentieth.
+             * @default 60
+             */
+            reach?: number;
+            /**
+             * Span
+             * @description Frames over which it fades, before and after.
+             * @default 12
+             */
+            span?: number;
+            /** To */
+            to: [
+                number,
+                number
+            ];
+        };
         /** Token */
         Token: {
             /** Token */
@@ -1105,7 +1137,10 @@ export interface components {
         };
         /** TrackFacts */
         TrackFacts: {
-            /** Edges */
+            /**
+             * Edges
+             * @description Pairs of vertex numbers, for drawing the grid.
+             */
             edges: [
                 number,
                 number
@@ -1129,6 +1164,11 @@ export interface components {
             status: ("ok" | "weak" | "occluded" | "lost" | "outside")[];
             /** Token */
             token: string;
+            /**
+             * Triangles
+             * @description Vertex numbers, three to a triangle.
+             */
+            triangles: number[];
             /** Vertices */
             vertices: number;
         };

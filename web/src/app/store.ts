@@ -3,7 +3,7 @@ import { useShallow } from "zustand/react/shallow";
 
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
 export type Look = "original" | "result" | "wipe" | "difference" | "matte";
-export type ToolName = "none" | "spot" | "outline" | "mark";
+export type ToolName = "none" | "spot" | "outline" | "mark" | "tack";
 export type Selection = { kind: "shot" } | { kind: "drape"; name: string } | { kind: "veil"; name: string };
 export type Pad = "dark" | "middle" | "light";
 

@@ -145,7 +145,9 @@ export function useEdit(shot: number) {
         ? { ...old, recipe }
         : old,
     );
-    const sent = mutation.mutateAsync({ recipe, label });
+    // One after the other: each is made on the revision that the one before it has become.
+    const before = onTheWay.get(shot) ?? Promise.resolve();
+    const sent = before.then(() => mutation.mutateAsync({ recipe, label }));
     onTheWay.set(
       shot,
       sent.catch(() => {}),

@@ -8,11 +8,23 @@ export interface Outline {
 }
 export type Value = number | Schema["Keys"];
 
+/** A correction by hand: on `frame`, the surface's point `at` (px of the reference) lies at `to`. */
+export interface Tack {
+  frame: number;
+  at: Pair;
+  to: Pair;
+  reach?: number;
+  span?: number;
+}
+export const TACK_REACH = 60;
+export const TACK_SPAN = 12;
+
 export interface Drape {
   name: string;
   reference_frames: number[];
   outline: Record<string, unknown>;
   follower?: { kind?: string; options?: Record<string, unknown> };
+  tacks?: Tack[];
 }
 export interface Veil {
   name: string;

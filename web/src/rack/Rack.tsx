@@ -64,9 +64,11 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
         </div>
         {ui.tool !== "none" && (
           <p className="text-[12px] text-saffron">
-            {ui.tool === "outline"
-              ? "Click points around the surface; close on the first point or with Enter."
-              : "Drag from the middle of the spot outwards. Escape puts the tool down."}
+            {ui.tool === "tack"
+              ? "Take hold of a point of the surface and drag it to where it is on this frame."
+              : ui.tool === "outline"
+                ? "Click points around the surface; close on the first point or with Enter."
+                : "Drag from the middle of the spot outwards. Escape puts the tool down."}
           </p>
         )}
       </div>

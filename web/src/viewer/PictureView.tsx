@@ -3,7 +3,7 @@ import { useUi, type Look, type ToolName } from "../app/store";
 import type { Outline } from "../features/recipe";
 import { distance, type FramePt, type ScreenPt } from "../geometry/points";
 import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/viewport";
-import { COLOURS, drawDonor, drawMesh, drawNote, drawOutline } from "./overlay/draw";
+import { COLOURS, drawDonor, drawMesh, drawNote, drawOutline, drawPull, drawTack } from "./overlay/draw";
 import { readyCanvas } from "./canvas";
 import { pictures } from "./pictures";
 import { addPoint, gripAt, moveAll, movePoint, removePoint, toggleCorner } from "./tools/outline";
@@ -54,6 +54,8 @@ interface Props {
   tool: ToolName;
   onCircle: (centre: FramePt, radius: number) => void;
   onDrawn: (points: FramePt[]) => void;
+  tacks?: { to: FramePt; reach: number }[];
+  onTack?: (from: FramePt, to: FramePt) => void;
   empty?: ReactNode;
   head: ReactNode;
 }
@@ -63,6 +65,7 @@ type Drag =
   | { kind: "wipe" }
   | { kind: "circle"; centre: FramePt; radius: number }
   | { kind: "donor"; at: FramePt }
+  | { kind: "tack"; from: FramePt; to: FramePt }
   | { kind: "outline"; id: string; index: number | null; from: FramePt; start: Outline; now: Outline };
 
 const STILL_AFTER_MS = 160;
@@ -221,6 +224,8 @@ export function PictureView(props: Props) {
       const at = drag?.kind === "donor" ? drag.at : donor.donor;
       drawDonor(ctx, view, donor.mark, at, donor.radius, COLOURS.verdigris);
     }
+    for (const tack of props.tacks ?? []) drawTack(ctx, view, tack.to, tack.reach);
+    if (drag?.kind === "tack") drawPull(ctx, view, drag.from, drag.to);
     if (drag?.kind === "circle") {
       const points = Array.from({ length: 24 }, (_, i) => {
         const a = (i / 24) * 2 * Math.PI;
@@ -248,6 +253,7 @@ export function PictureView(props: Props) {
     wipe,
     props.mesh,
     props.note,
+    props.tacks,
     refusal,
     outlineOf,
     width,
@@ -268,6 +274,7 @@ export function PictureView(props: Props) {
     if (e.button === 1 || e.altKey) return setDrag({ kind: "pan", x: s.x, y: s.y });
     if (e.button !== 0) return;
     if (tool === "spot" || tool === "mark") return setDrag({ kind: "circle", centre: p, radius: 0 });
+    if (tool === "tack") return setDrag({ kind: "tack", from: p, to: p });
     if (tool === "outline") {
       const first = drawn[0];
       if (first && drawn.length >= 3 && distance(first, p) < reach) return closeDrawn();
@@ -308,6 +315,7 @@ export function PictureView(props: Props) {
       set({ wipe: Math.min(1, Math.max(0, (s.x - view.left) / (width * view.scale))) });
     else if (drag.kind === "circle") setDrag({ ...drag, radius: distance(drag.centre, p) });
     else if (drag.kind === "donor") setDrag({ kind: "donor", at: p });
+    else if (drag.kind === "tack") setDrag({ ...drag, to: p });
     else {
       const now =
         drag.index === null
@@ -322,6 +330,7 @@ export function PictureView(props: Props) {
     setDrag(null);
     if (!done) return;
     if (done.kind === "circle") props.onCircle(done.centre, Math.max(done.radius, 3));
+    if (done.kind === "tack") props.onTack?.(done.from, done.to);
     if (done.kind === "donor") donor?.onCommit?.(done.at);
     if (done.kind === "outline" && done.now !== done.start) active?.onCommit?.(done.now);
   };

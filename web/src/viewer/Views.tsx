@@ -7,6 +7,7 @@ import {
   drapeOutline,
   freeName,
   referenceOf,
+  TACK_REACH,
   spotRecipe,
   withDrape,
   withVeil,
@@ -17,9 +18,9 @@ import {
   type Veil,
 } from "../features/recipe";
 import { rateValue } from "../app/timecode";
-import { identity, inverse, mapPoint, multiply, type Matrix } from "../geometry/homography";
 import { centreOf, distance, type FramePt } from "../geometry/points";
 import { circleOutline, round } from "../geometry/spline";
+import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
 import { Button, Choice } from "../ui/controls";
 import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
@@ -28,6 +29,7 @@ import { PictureView, type DonorItem, type MeshItem, type OutlineItem } from "./
 import { carried, frameFromDesign, frameFromRef, statusAt, veilOutline } from "./surface";
 import { usePlayback, usePrefetch } from "./usePlayback";
 
+const pair = (p: FramePt): [number, number] => [round(p.x), round(p.y)];
 const LOOSE = 2.4; // times the mark's radius: room around the thing, for following
 const LOOSE_LEAST = 26; // px
 
@@ -95,7 +97,8 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   usePlayback(rate, range, addresses);
   usePrefetch({ first: shot.facts.first_frame, last: shot.facts.last_frame }, addresses);
 
-  const frameMap = drape ? frameFromRef(track, drape, frame) : null;
+  const surface = { track, positions };
+  const frameMap = drape ? frameFromRef(surface, drape, frame) : null;
   const status = statusAt(track, frame);
 
   const commitDrape = (d: Drape, outline: Outline) => {
@@ -106,7 +109,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     }));
     void edit(changed, `Outline of ${d.name}`);
   };
-  const commitVeil = (v: Veil, outline: Outline, designFromView: Matrix) => {
+  const commitVeil = (v: Veil, outline: Outline, designFromView: SurfaceMap) => {
     if (!recipe) return;
     const points = carried(outline, designFromView).map((p): [number, number] => [round(p.x), round(p.y)]);
     void edit(
@@ -117,7 +120,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
 
   /** The outlines and the donor as seen in a view; `viewFromRef` is null where the surface is not known. */
   const itemsFor = (
-    viewFromRef: Matrix | null,
+    viewFromRef: SurfaceMap | null,
     flat: boolean,
   ): { outlines: OutlineItem[]; donor: DonorItem | null } => {
     if (!recipe || !drape || !viewFromRef) return { outlines: [], donor: null };
@@ -135,15 +138,15 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         ? (o) =>
             commitDrape(drape, {
               ...o,
-              points: carried(o, inverse(viewFromRef)).map((p): [number, number] => [p.x, p.y]),
+              points: carried(o, reversed(viewFromRef)).map((p): [number, number] => [p.x, p.y]),
             })
         : undefined,
     });
     let donor: DonorItem | null = null;
     for (const v of recipe.veils.filter((x) => x.drape === drape.name)) {
-      const refFromDesign = frameFromDesign(track, drape, v, referenceOf(drape));
+      const refFromDesign = frameFromDesign(surface, drape, v, referenceOf(drape));
       if (!refFromDesign) continue;
-      const viewFromDesign = multiply(viewFromRef, refFromDesign);
+      const viewFromDesign = chained(refFromDesign, viewFromRef);
       const written = veilOutline(v);
       const points = carried(written, viewFromDesign);
       const selected = veil?.name === v.name;
@@ -153,18 +156,18 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         outline: { ...written, points: points.map((p): [number, number] => [p.x, p.y]) },
         colour: selected ? COLOURS.madder : COLOURS.verdigris,
         active: selected,
-        onCommit: selected ? (o) => commitVeil(v, o, inverse(viewFromDesign)) : undefined,
+        onCommit: selected ? (o) => commitVeil(v, o, reversed(viewFromDesign)) : undefined,
       });
       const step = (v.params?.donor as [number, number] | undefined) ?? state?.veils[v.name]?.donor;
       if (selected && step) {
         const markRef = centreOf(carried(written, refFromDesign));
-        const mark = mapPoint(viewFromRef, markRef);
+        const mark = viewFromRef.there(markRef);
         donor = {
           mark,
-          donor: mapPoint(viewFromRef, { x: markRef.x + step[0]!, y: markRef.y + step[1]! }),
+          donor: viewFromRef.there({ x: markRef.x + step[0]!, y: markRef.y + step[1]! }),
           radius: Math.max(...points.map((p) => distance(p, mark))),
           onCommit: (p) => {
-            const ref = mapPoint(inverse(viewFromRef), p);
+            const ref = viewFromRef.back(p);
             const placed = [round(ref.x - markRef.x), round(ref.y - markRef.y)];
             void edit(
               withVeil(recipe, v.name, (o) => ({ ...o, params: { ...o.params, donor: placed } })),
@@ -187,7 +190,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     await start({ kind: "follow", drape: made.drape, first: shot.in_frame, last: shot.out_frame });
   };
 
-  const addMark = async (centre: FramePt, radius: number, frameFromView: Matrix) => {
+  const addMark = async (centre: FramePt, radius: number, frameFromView: SurfaceMap) => {
     if (!recipe || !drape) return;
     ui.set({ tool: "none" });
     const name = freeName(
@@ -195,7 +198,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       recipe.veils.map((v) => v.name),
     );
     const points = circleOutline(centre, radius).map(([x, y]): [number, number] => {
-      const p = mapPoint(frameFromView, { x, y });
+      const p = frameFromView.there({ x, y });
       return [round(p.x), round(p.y)];
     });
     const added: Veil = { name, kind: "conceal", drape: drape.name, frame, outline: points };
@@ -216,6 +219,25 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     if (await edit({ ...recipe, drapes: [...recipe.drapes, added] }, `Drape ${name}`))
       ui.set({ selection: { kind: "drape", name }, stage: "drape" });
   };
+
+  /** The point of the surface that lies at `from` belongs at `to`. */
+  const setTack = (from: FramePt, to: FramePt) => {
+    ui.set({ tool: "none" });
+    if (!recipe || !drape || !frameMap || !track) return;
+    if (drape.reference_frames.includes(frame))
+      return ui.set({
+        fault: "The reference frame is exact; go to a frame where the surface slips, and tack there.",
+      });
+    const at = frameMap.back(from);
+    const tack = { frame, at: pair(at), to: pair(to) };
+    void edit(
+      withDrape(recipe, drape.name, (d) => ({ ...d, tacks: [...(d.tacks ?? []), tack] })),
+      `Tack ${drape.name} on ${frame}`,
+    ).then((ok) => ok && recipe.veils.some((v) => v.drape === drape.name) && void start({ kind: "ready" }));
+  };
+  const tacks = (drape?.tacks ?? [])
+    .filter((t) => t.frame === frame)
+    .map((t) => ({ to: { x: t.to[0], y: t.to[1] }, reach: t.reach ?? TACK_REACH }));
 
   const row = track?.rowOf.get(frame);
   const mesh: MeshItem | null =
@@ -238,10 +260,10 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     : null;
 
   const flatBox = track?.flat_box;
-  const origin: Matrix = flatBox ? [1, 0, -flatBox[0]!, 0, 1, -flatBox[1]!, 0, 0, 1] : identity;
+  const origin = flatBox ? matrixMap([1, 0, -flatBox[0]!, 0, 1, -flatBox[1]!, 0, 0, 1]) : still;
   const shotItems = itemsFor(frameMap, false);
   const flatItems = itemsFor(flatBox ? origin : null, true);
-  const frameFromFlat = frameMap ? multiply(frameMap, inverse(origin)) : identity;
+  const frameFromFlat = frameMap ? chained(reversed(origin), frameMap) : still;
   const preparing = layers.some((l) => l !== "original") && !scene.empty && scene.token === null;
 
   return (
@@ -263,8 +285,10 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
         }
         tool={ui.tool}
-        onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, identity))}
+        onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, still))}
         onDrawn={(p) => void addDrape(p)}
+        tacks={tacks}
+        onTack={setTack}
         head={
           <>
             <Choice

@@ -1,31 +1,43 @@
-import { identity, inverse, mapPoint, multiply, type Matrix } from "../geometry/homography";
 import type { FramePt } from "../geometry/points";
+import { matrixMap, meshMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
 import type { Track } from "../features/queries";
 import { readOutline, type Drape, type Outline, type Veil } from "../features/recipe";
 
+/** A drape's track as the views use it; `positions` come later than the rest. */
+export interface Surface {
+  track: Track | null | undefined;
+  positions: Float32Array | undefined;
+}
+
 /** The map from the reference to a frame; null where the surface has not been followed. */
-export function frameFromRef(track: Track | null | undefined, drape: Drape, frame: number): Matrix | null {
-  if (frame === drape.reference_frames[0]) return identity;
+export function frameFromRef({ track, positions }: Surface, drape: Drape, frame: number): SurfaceMap | null {
+  const reference = drape.reference_frames[0]!;
+  if (frame === reference) return still;
   const row = track?.rowOf.get(frame);
   if (track === null || track === undefined || row === undefined) return null;
-  return track.homographies?.[row] ?? null;
+  const matrix = track.homographies?.[row];
+  if (matrix) return matrixMap(matrix);
+  const home = track.rowOf.get(reference);
+  if (!positions || home === undefined) return null;
+  const at = (r: number) => ({ values: positions, offset: r * track.vertices * 2 });
+  return meshMap(at(home), at(row), track.triangles);
 }
 
 /** The map from the frame on which a veil is drawn to another frame. */
 export function frameFromDesign(
-  track: Track | null | undefined,
+  surface: Surface,
   drape: Drape,
   veil: Veil,
   frame: number,
-): Matrix | null {
-  if (frame === veil.frame) return identity;
-  const here = frameFromRef(track, drape, frame);
-  const design = frameFromRef(track, drape, veil.frame);
-  return here && design ? multiply(here, inverse(design)) : null;
+): SurfaceMap | null {
+  if (frame === veil.frame) return still;
+  const here = frameFromRef(surface, drape, frame);
+  const design = frameFromRef(surface, drape, veil.frame);
+  return here && design ? chained(reversed(design), here) : null;
 }
 
-export const carried = (outline: Outline, m: Matrix): FramePt[] =>
-  outline.points.map(([x, y]) => mapPoint(m, { x, y }));
+export const carried = (outline: Outline, map: SurfaceMap): FramePt[] =>
+  outline.points.map(([x, y]) => map.there<FramePt>({ x, y }));
 
 export const veilOutline = (veil: Veil): Outline => readOutline(veil.outline);
 

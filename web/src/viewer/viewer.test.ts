@@ -72,17 +72,25 @@ describe("the surface", () => {
       [4, 1],
     ]),
   } as unknown as Track;
+  const surface = { track, positions: undefined };
   const drape = { name: "d", reference_frames: [3], outline: {} };
   const veil = { name: "v", kind: "conceal", drape: "d", frame: 4, outline: [] };
 
   it("is known on the reference without a track, and nowhere else", () => {
-    expect(frameFromRef(null, drape, 3)).not.toBeNull();
-    expect(frameFromRef(null, drape, 4)).toBeNull();
-    expect(frameFromRef(track, drape, 4)).toEqual(shift);
+    const none = { track: null, positions: undefined };
+    expect(frameFromRef(none, drape, 3)).not.toBeNull();
+    expect(frameFromRef(none, drape, 4)).toBeNull();
+    expect(frameFromRef(surface, drape, 4)!.there({ x: 1, y: 2 })).toEqual({ x: 6, y: 2 });
   });
   it("carries from the frame a veil was drawn on", () => {
-    const back = frameFromDesign(track, drape, veil, 3)!;
-    expect(back[2]).toBeCloseTo(-5);
+    const back = frameFromDesign(surface, drape, veil, 3)!;
+    expect(back.there({ x: 0, y: 0 }).x).toBeCloseTo(-5);
+  });
+  it("of a mesh waits for its vertices, then bends with them", () => {
+    const mesh = { ...track, homographies: null, vertices: 3, triangles: [0, 1, 2] } as unknown as Track;
+    expect(frameFromRef({ track: mesh, positions: undefined }, drape, 4)).toBeNull();
+    const positions = new Float32Array([0, 0, 10, 0, 0, 10, 0, 0, 20, 0, 0, 10]);
+    expect(frameFromRef({ track: mesh, positions }, drape, 4)!.there({ x: 5, y: 0 }).x).toBeCloseTo(10);
   });
   it("says how it stands", () => {
     expect(statusAt(track, 4)).toEqual({ status: "weak", error: 0.7 });

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.geometry.homography import apply_homography, homography_from_points
@@ -76,11 +77,11 @@ class SurfaceTrack:
     def carry(self, points_ref: Points, row: int) -> Points:
         """Points (N, 2) given on the reference frame, carried to the frame of ``row``."""
         points = np.atleast_2d(np.asarray(points_ref, np.float64))
-        carried = apply_homography(self.frame_from_ref(row), points)
         if self.homographies is not None:
-            return carried
+            return apply_homography(self.frame_from_ref(row), points)
         triangle, weights = locate_points(self.vertices_ref, self.triangles, points)
         hit = triangle >= 0
+        carried = points.copy() if hit.all() else apply_homography(self.frame_from_ref(row), points)
         corners = self.positions[row].astype(np.float64)[self.triangles[triangle[hit]]]
         carried[hit] = np.einsum("nij,ni->nj", corners, weights[hit])
         return carried
@@ -92,9 +93,9 @@ class SurfaceTrack:
         conf = np.empty(len(points))
         hit = triangle >= 0
         conf[hit] = (self.confidence[row][self.triangles[triangle[hit]]] * weights[hit]).sum(axis=1)
-        for i in np.flatnonzero(~hit):
-            nearest = ((self.vertices_ref - points[i]) ** 2).sum(axis=1).argmin()
-            conf[i] = self.confidence[row][nearest]
+        if not hit.all():
+            _, nearest = cKDTree(self.vertices_ref).query(points[~hit])
+            conf[~hit] = self.confidence[row][nearest]
         return conf
 
     def map_frame_from_ref(self, row: int, box: tuple[int, int, int, int]) -> np.ndarray:
@@ -159,6 +160,31 @@ class SurfaceTrack:
             frames=self.frames + offset,
             reference_frames=tuple(f + offset for f in self.reference_frames),
         )
+
+
+@dataclass(frozen=True)
+class TrackRow:
+    """One followed frame: ``positions`` (V, 2) frame px, ``error_px`` (V,) expected, ``status`` of STATUSES."""
+
+    positions: Points
+    error_px: np.ndarray
+    status: str
+
+
+def track_from_rows(
+    vertices_ref: Points, triangles: np.ndarray, reference: int, rows: dict[int, TrackRow]
+) -> SurfaceTrack:
+    """A track of followed frames, by their numbers."""
+    order = sorted(rows)
+    return SurfaceTrack(
+        vertices_ref=vertices_ref,
+        triangles=triangles,
+        positions=np.stack([rows[k].positions for k in order]).astype(np.float32),
+        confidence=np.stack([confidence_from_error(rows[k].error_px) for k in order]),
+        status=np.array([rows[k].status for k in order], dtype="<U10"),
+        frames=np.array(order, np.int64),
+        reference_frames=(reference,),
+    )
 
 
 def merge_tracks(old: SurfaceTrack | None, new: SurfaceTrack) -> SurfaceTrack:

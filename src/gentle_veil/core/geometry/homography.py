@@ -42,7 +42,8 @@ def homography_from_points(points_a: Points, points_b: Points, weights: np.ndarr
     rows_u = np.stack([pa[:, 0], pa[:, 1], one, zero, zero, zero, -u * pa[:, 0], -u * pa[:, 1], -u], axis=1)
     rows_v = np.stack([zero, zero, zero, pa[:, 0], pa[:, 1], one, -v * pa[:, 0], -v * pa[:, 1], -v], axis=1)
     system = np.concatenate([rows_u * w[:, None], rows_v * w[:, None]])
-    solution = np.linalg.svd(system)[2][-1].reshape(3, 3)
+    # The triangle of a QR has the system's right singular vectors, and does not grow with the points.
+    solution = np.linalg.svd(np.linalg.qr(system, mode="r"))[2][-1].reshape(3, 3)
     result = np.linalg.inv(nb) @ solution @ na
     return result / result[2, 2]
 

@@ -20,14 +20,57 @@ def grid_mesh(box: tuple[float, float, float, float], spacing: float) -> tuple[P
 
 
 @njit(cache=True, nogil=True)
+def _buckets(vertices, triangles, low, size, side):  # type: ignore[no-untyped-def]
+    """Which triangles may touch each cell of a side x side grid over the mesh: starts (side * side + 1,), members."""
+    count = triangles.shape[0]
+    reach = np.empty((count, 4), np.int64)
+    starts = np.zeros(side * side + 1, np.int64)
+    for f in range(count):
+        a, b, c = triangles[f, 0], triangles[f, 1], triangles[f, 2]
+        for d in range(2):
+            least = min(vertices[a, d], vertices[b, d], vertices[c, d])
+            most = max(vertices[a, d], vertices[b, d], vertices[c, d])
+            reach[f, d] = min(max(int((least - low[d]) / size[d]), 0), side - 1)
+            reach[f, 2 + d] = min(max(int((most - low[d]) / size[d]), 0), side - 1)
+        for y in range(reach[f, 1], reach[f, 3] + 1):
+            for x in range(reach[f, 0], reach[f, 2] + 1):
+                starts[y * side + x + 1] += 1
+    for i in range(side * side):
+        starts[i + 1] += starts[i]
+    members = np.empty(starts[-1], np.int64)
+    filled = starts[:-1].copy()
+    for f in range(count):
+        for y in range(reach[f, 1], reach[f, 3] + 1):
+            for x in range(reach[f, 0], reach[f, 2] + 1):
+                members[filled[y * side + x]] = f
+                filled[y * side + x] += 1
+    return starts, members
+
+
+@njit(cache=True, nogil=True)
 def locate_points(vertices, triangles, points):  # type: ignore[no-untyped-def]
     """For points (N, 2): the triangle each lies in (-1: none) and its barycentric weights (N, 3)."""
     n = points.shape[0]
     found = np.full(n, -1, np.int64)
     weights = np.zeros((n, 3), np.float64)
+    if triangles.shape[0] == 0 or n == 0:
+        return found, weights
+    low, high = np.empty(2), np.empty(2)
+    for d in range(2):
+        low[d], high[d] = vertices[:, d].min() - 1e-6, vertices[:, d].max() + 1e-6
+    if not (np.isfinite(low).all() and np.isfinite(high).all()):
+        return found, weights
+    side = max(int(np.sqrt(triangles.shape[0])), 1)
+    size = np.maximum((high - low) / side, 1e-9)
+    starts, members = _buckets(vertices, triangles, low, size, side)
     for i in range(n):
         px, py = points[i, 0], points[i, 1]
-        for f in range(triangles.shape[0]):
+        if not (px >= low[0] and px <= high[0] and py >= low[1] and py <= high[1]):
+            continue
+        x, y = min(int((px - low[0]) / size[0]), side - 1), min(int((py - low[1]) / size[1]), side - 1)
+        cell = y * side + x
+        for m in range(starts[cell], starts[cell + 1]):
+            f = members[m]
             ax, ay = vertices[triangles[f, 0], 0], vertices[triangles[f, 0], 1]
             bx, by = vertices[triangles[f, 1], 0] - ax, vertices[triangles[f, 1], 1] - ay
             cx, cy = vertices[triangles[f, 2], 0] - ax, vertices[triangles[f, 2], 1] - ay

@@ -12,14 +12,19 @@ from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
-from numba import njit
 
-from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.motion.plane_kernels import (
+    CAUCHY,
+    LIGHT_COLUMNS,
+    MIN_INSIDE,
+    align_stage,
+    block_sums,
+    middle,
+    sample_under,
+)
+from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
 from gentle_veil.core.types import ImageF32, MaskBool, Matrix
 
-CAUCHY = 2.385  # [HW77], 95 % efficiency under Gaussian noise
-MAD_TO_SIGMA = 1.4826
-LIGHT_COLUMNS = 4  # gain, its slope in x and in y, bias
 BLOCKS = 6  # per side, for the local misfit
 # The pre-blur makes neighbouring residuals alike: the number of independent ones is this much smaller, on the
 # finest level (whose lattice takes one pixel in four) and on the coarser ones.
@@ -29,7 +34,6 @@ NOISE_CORRELATION_FINE, NOISE_CORRELATION_COARSE = 2.5, 2.0
 PLAUSIBLE = {"scale": 0.02, "rotation": 0.03, "shear": 0.015, "perspective": 0.006}
 PLAUSIBLE_SHIFT_PX = 6.0
 TOLERANCE_PX = 0.5  # a misplacement, in px of a level, that no pixel is weighed down for
-RIDGE = 1e-7  # relative; keeps an unseen motion from blowing up, far below what texture gives
 # Stages from fine to coarse: pyramid level, pixels used, iterations. The finest level is walked twice: few
 # pixels find the place, then one step with many takes the noise down.
 STAGES = ((0, 30000, 1), (0, 5000, 10), (1, 4000, 10), (2, 2500, 10), (3, 1200, 10))
@@ -37,6 +41,7 @@ STAGES = ((0, 30000, 1), (0, 5000, 10), (1, 4000, 10), (2, 2500, 10), (3, 1200, 
 # second row tells all that there is to tell.
 FINE_LATTICE = 2
 MIN_LATTICE_PIXELS = 1500
+TILE = 16  # px; texture is also chosen by rank inside tiles, so that no part of a region is left out
 NEAR_STAGE = 2  # where a good prediction may start
 
 # Generators of the projective group in normalised coordinates, in the order of the switches.
@@ -79,7 +84,7 @@ class _Stage:
     u: np.ndarray  # (N,) normalised x
     v: np.ndarray
     value: np.ndarray  # (N,) float32
-    columns: np.ndarray  # (N, P + LIGHT_COLUMNS) float32: value change per motion parameter, then the light's
+    columns: np.ndarray  # (P + LIGHT_COLUMNS, N) float32: value change per motion parameter, then the light's
     gradient: np.ndarray  # (N, 2) per reference px
     steepness: np.ndarray  # (N,) float32, squared gradient
     block: np.ndarray  # (N,) index of the misfit block
@@ -105,109 +110,6 @@ class _Fit:
     weight_sum: float = 0.0
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _keys(t):  # type: ignore[no-untyped-def]
-    half, one = np.float32(0.5), np.float32(1.0)
-    a = ((-half * t + one) * t - half) * t
-    b = (np.float32(1.5) * t - np.float32(2.5)) * t * t + one
-    c = ((np.float32(-1.5) * t + np.float32(2.0)) * t + half) * t
-    d = (half * t - half) * t * t
-    return a, b, c, d
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _sample_under(image, h, xy, scale, ox, oy, seen, inside):  # type: ignore[no-untyped-def]
-    """Sample a grey level at the mapped points; inside[i]: the whole 4x4 neighbourhood was in the picture."""
-    height, width = image.shape
-    h00, h01, h02 = h[0, 0] * scale, h[0, 1] * scale, h[0, 2] * scale
-    h10, h11, h12 = h[1, 0] * scale, h[1, 1] * scale, h[1, 2] * scale
-    h20, h21, h22 = h[2, 0], h[2, 1], h[2, 2]
-    for i in range(xy.shape[0]):
-        px, py = xy[i, 0], xy[i, 1]
-        inv = 1.0 / (h20 * px + h21 * py + h22)
-        x = (h00 * px + h01 * py + h02) * inv - ox * scale
-        y = (h10 * px + h11 * py + h12) * inv - oy * scale
-        if not (x >= 1.0 and y >= 1.0 and x < width - 2.0 and y < height - 2.0):
-            inside[i] = False
-            seen[i] = 0.0
-            continue
-        inside[i] = True
-        ix, iy = int(x), int(y)
-        # The Keys weights of `sampling.cubic_weights`, kept in registers.
-        t, t_y = np.float32(x - ix), np.float32(y - iy)
-        a, b, c, d = _keys(t)
-        total = np.float32(0.0)
-        for r, weight in enumerate(_keys(t_y)):
-            row = iy + r - 1
-            total += weight * (
-                a * image[row, ix - 1] + b * image[row, ix] + c * image[row, ix + 1] + d * image[row, ix + 2]
-            )
-        seen[i] = total
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _residual(value, u, v, seen, inside, light, out):  # type: ignore[no-untyped-def]
-    for i in range(value.size):
-        t = value[i]
-        out[i] = seen[i] - (light[0] + light[1] * u[i] + light[2] * v[i]) * t - light[3] if inside[i] else 0.0
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _pull(columns, residual, inside, steepness, cutoff, slack, out):  # type: ignore[no-untyped-def]
-    """Fill out (D,) with the Cauchy-weighted sum of column times residual; returns the sum of weights."""
-    n, d = columns.shape
-    out[:] = 0.0
-    total = 0.0
-    for i in range(n):
-        if inside[i]:
-            r = residual[i]
-            weight = 1.0 / (1.0 + r * r / (cutoff * cutoff * (1.0 + slack * steepness[i])))
-            total += weight
-            for j in range(d):
-                out[j] += weight * r * columns[i, j]
-    return total
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _weigh(columns, residual, inside, steepness, cutoff, slack, weighted):  # type: ignore[no-untyped-def]
-    """Fill weighted (N, D + 1) with the Cauchy-weighted columns and residual; returns the sum of weights.
-
-    ``slack`` times ``steepness`` widens the cutoff where the picture is steep: there a small step to go makes a
-    large residual, which must not be taken for something foreign.
-    """
-    n, d = columns.shape
-    total = np.float64(0.0)
-    for i in range(n):
-        r = residual[i]
-        wide = cutoff * cutoff * (1.0 + slack * steepness[i])
-        weight = np.float32(1.0 / (1.0 + r * r / wide)) if inside[i] else np.float32(0.0)
-        total += weight
-        for j in range(d):
-            weighted[i, j] = weight * columns[i, j]
-        weighted[i, d] = weight * r
-    return total
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _block_sums(block, gradient, residual, inside, cutoff, gain, out):  # type: ignore[no-untyped-def]
-    """Per block: weighted gxx, gxy, gyy, gx*r, gy*r, count."""
-    out[:] = 0.0
-    inv = 1.0 / (cutoff * cutoff)
-    for i in range(block.size):
-        if not inside[i]:
-            continue
-        r = residual[i]
-        w = 1.0 / (1.0 + r * r * inv)
-        gx, gy = gain * gradient[i, 0], gain * gradient[i, 1]
-        b = block[i]
-        out[b, 0] += w * gx * gx
-        out[b, 1] += w * gx * gy
-        out[b, 2] += w * gy * gy
-        out[b, 3] += w * gx * r
-        out[b, 4] += w * gy * r
-        out[b, 5] += w
-
-
 class PlaneRegistration:
     """A region of a reference picture, prepared once, registered to any number of frames.
 
@@ -223,6 +125,7 @@ class PlaneRegistration:
         self.scale = max(float(np.ptp(xs)), float(np.ptp(ys)), 8.0) / 2
         self.box = (float(xs.min()), float(ys.min()), float(xs.max()), float(ys.max()))
         self.generators = [g.astype(np.float64) for name, gs in GENERATORS.items() if motions[name] for g in gs]
+        self.generator_array = np.array(self.generators)
         names = [name for name, gs in GENERATORS.items() if motions[name] for _ in gs]
         self.plausible = np.array([PLAUSIBLE.get(n, PLAUSIBLE_SHIFT_PX / self.scale) for n in names])
         self.normal_from_ref = np.array(
@@ -251,10 +154,7 @@ class PlaneRegistration:
             thinned = np.zeros_like(held)
             thinned[::FINE_LATTICE, ::FINE_LATTICE] = held[::FINE_LATTICE, ::FINE_LATTICE]
             held = thinned
-        # Five-tap derivative [-1 8 0 -8 1]/12, per level px.
-        taps = np.array([[1, -8, 0, 8, -1]], np.float32) / 12
-        gx = cv2.filter2D(picture, cv2.CV_32F, taps, borderType=cv2.BORDER_REPLICATE)
-        gy = cv2.filter2D(picture, cv2.CV_32F, taps.T.copy(), borderType=cv2.BORDER_REPLICATE)
+        gx, gy = gradient(picture)
         chosen = _choose_pixels(gx, gy, held, budget)
         ys, xs = np.nonzero(chosen)
         xy = np.stack([xs / factor + ox, ys / factor + oy], axis=1).astype(np.float64)
@@ -280,7 +180,7 @@ class PlaneRegistration:
             np.ascontiguousarray(u, np.float32),
             np.ascontiguousarray(v, np.float32),
             np.ascontiguousarray(picture[ys, xs]),
-            np.ascontiguousarray(np.stack(columns, axis=1), np.float32),
+            np.ascontiguousarray(np.stack(columns), np.float32),
             g,
             (g**2).sum(axis=1).astype(np.float32),
             by * BLOCKS + bx,
@@ -291,7 +191,7 @@ class PlaneRegistration:
         """Mean clipped residual, 0 to 1, of a hypothesis at the coarsest stage that a good one may skip."""
         stage = self.stages[min(NEAR_STAGE + 1, len(self.stages) - 1)]
         seen, inside = self._sample(stage, pyramid, frame_from_ref)
-        if inside.sum() < 30:
+        if inside.sum() < MIN_INSIDE:
             return 9.0
         t, s = stage.value[inside], seen[inside]
         gain = float(np.clip((t - t.mean()) @ (s - s.mean()) / max(float(((t - t.mean()) ** 2).sum()), 1e-9), 0.3, 3))
@@ -325,56 +225,37 @@ class PlaneRegistration:
         seen, inside = np.empty(count, np.float32), np.empty(count, np.bool_)
         ox, oy = pyramid.origin
         picture = pyramid.levels[stage.level]
-        _sample_under(picture, frame_from_ref, stage.xy, stage.factor, float(ox), float(oy), seen, inside)
+        sample_under(picture, frame_from_ref, stage.xy, stage.factor, float(ox), float(oy), seen, inside)
         return seen, inside
 
     def _align_stage(
         self, pyramid: GreyPyramid, stage: _Stage, fit: "_Fit", sigma_limit: float | None, doubt: float
     ) -> "_Fit":
-        h_norm, light, moved_from_start = fit.h_norm, fit.light, fit.moved
-        p = len(self.generators)
-        d = p + LIGHT_COLUMNS
-        residual = np.empty(len(stage.value), np.float32)
-        lhs, rhs, solid, sigma, weight_sum = np.eye(d), np.zeros(d), np.eye(d), 1e-3, 0.0
-        tolerance = TOLERANCE_PX * (1 << stage.level) * (1.0 if stage.iterations > 1 else 0.4)
-        enough_px = (0.01 if stage.level == 0 else 0.1) / stage.factor
-        for iteration in range(stage.iterations):
-            seen, inside = self._sample(stage, pyramid, h_norm @ self.normal_from_ref)
-            if iteration == 0:
-                light = _fit_light(stage.value, seen, inside, light)
-            _residual(stage.value, stage.u, stage.v, seen, inside, light.astype(np.float32), residual)
-            sigma = _robust_sigma(residual, inside, sigma_limit)
-            slack = float(tolerance * light[0] / sigma) ** 2
-            if iteration == 0:
-                # The curvature changes little within a stage; where the pull is nil does not depend on it.
-                weighted = np.empty((len(stage.value), d + 1), np.float32)
-                weight_sum = _weigh(stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, weighted)
-                sums = (stage.columns.T @ weighted).astype(np.float64)
-                lhs, rhs = sums[:, :d], sums[:, d]
-            else:
-                weight_sum = _pull(stage.columns, residual, inside, stage.steepness, CAUCHY * sigma, slack, rhs)
-            if weight_sum < 4 * d:
-                break
-            gain = light[0] if abs(light[0]) > 0.05 else 0.05
-            pull = np.zeros(d)
-            pull[:p] = stage.noise_correlation * (sigma / (gain * doubt * self.plausible)) ** 2
-            solid = lhs + np.diag(RIDGE * np.diag(lhs) + 1e-12 + pull)
-            target = rhs.copy()
-            target[:p] += pull[:p] * gain * moved_from_start
-            q = np.linalg.solve(solid, target)
-            light = light + q[p:]
-            moved_from_start = moved_from_start - q[:p] / gain
-            step = np.eye(3) + sum((q[i] / gain * g for i, g in enumerate(self.generators)), np.zeros((3, 3)))
-            h_norm = h_norm @ np.linalg.inv(step)  # [BM04] eq. 40
-            h_norm = h_norm / h_norm[2, 2]
-            moved = float(np.abs(q[:p] / gain).max()) * self.scale
-            if moved < enough_px:
-                break
-        # What the last step has taken off, to first order; sampling once more would say the same.
-        if weight_sum >= 4 * d:
-            residual -= stage.columns @ q.astype(np.float32)
-            residual[~inside] = 0.0
-        return _Fit(h_norm, light, moved_from_start, seen, inside, residual, sigma, solid, weight_sum)
+        h_norm, light, moved = fit.h_norm.copy(), fit.light.copy(), fit.moved.copy()
+        found = align_stage(
+            pyramid.levels[stage.level],
+            np.array(pyramid.origin, np.float64),
+            stage.factor,
+            stage.xy,
+            stage.u,
+            stage.v,
+            stage.value,
+            stage.columns,
+            stage.steepness,
+            stage.noise_correlation,
+            self.generator_array,
+            doubt * self.plausible,
+            self.normal_from_ref,
+            h_norm,
+            light,
+            moved,
+            not fit.seen.size,
+            stage.iterations,
+            TOLERANCE_PX * (1 << stage.level) * (1.0 if stage.iterations > 1 else 0.4),
+            (0.03 if stage.level == 0 else 0.1) / stage.factor / self.scale,
+            np.inf if sigma_limit is None else sigma_limit,
+        )
+        return _Fit(h_norm, light, moved, *found)
 
     def _summary(self, stage: _Stage, fit: "_Fit") -> Alignment:
         p = len(self.generators)
@@ -382,7 +263,7 @@ class PlaneRegistration:
         count = max(int(inside.sum()), 1)
         sums = np.zeros((BLOCKS * BLOCKS, 6))
         gain = float(fit.light[0])
-        _block_sums(stage.block, stage.gradient, residual, inside, CAUCHY * sigma, gain, sums)
+        block_sums(stage.block, stage.gradient, residual, inside, CAUCHY * sigma, gain, sums)
         covariance = np.full((p, p), np.nan)
         if fit.weight_sum >= 4 * (p + LIGHT_COLUMNS):
             covariance = np.linalg.inv(lhs)[:p, :p] * sigma**2 * stage.noise_correlation
@@ -411,54 +292,42 @@ class PlaneRegistration:
 
 
 def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int) -> MaskBool:
-    """The best-textured pixels: half by rank over the region, half by rank inside 16x16 tiles."""
+    """The best-textured pixels: half by rank over the region, half by rank inside tiles."""
     if held.sum() <= budget:
         return held
     # The energy is smoothed so that single grainy pixels are not taken for texture.
     energy = np.where(held, cv2.GaussianBlur(gx * gx + gy * gy, (0, 0), 2.0), -1.0)
     threshold = np.partition(energy[held], -budget // 2)[-budget // 2]
     chosen = held & (energy >= threshold)
-    h, w = held.shape
     share = (budget - chosen.sum()) / max(int((held & ~chosen).sum()), 1)
-    for y in range(0, h, 16):
-        for x in range(0, w, 16):
-            tile = (slice(y, y + 16), slice(x, x + 16))
-            free = held[tile] & ~chosen[tile]
-            keep = round(share * int(free.sum()))
-            if keep > 0:
-                ranked = np.sort(energy[tile][free])
-                chosen[tile] |= free & (energy[tile] >= ranked[-keep])
-    return chosen
+    energy[chosen] = -1.0
+    tiles = _tiles(energy)
+    ranked = np.sort(tiles, axis=1)
+    keep = np.rint(share * (ranked >= 0).sum(axis=1)).astype(int)
+    least = np.where(keep > 0, ranked[np.arange(len(ranked)), -np.maximum(keep, 1)], np.inf)
+    return chosen | _untiled((tiles >= least[:, None]) & (tiles >= 0), held.shape)
 
 
-def _fit_light(value: ImageF32, seen: ImageF32, inside: MaskBool, light: np.ndarray) -> np.ndarray:
-    if inside.sum() < 30:
-        return light
-    t, s = value[::5][inside[::5]], seen[::5][inside[::5]]
-    middle_t, middle_s = _median(t), _median(s)
-    gain = float(np.clip(_median(np.abs(s - middle_s)) / (_median(np.abs(t - middle_t)) + 1e-6), 0.4, 2.5))
-    return np.array([gain, 0.0, 0.0, middle_s - gain * middle_t])
+def _tiles(picture: ImageF32) -> ImageF32:
+    """A picture cut into TILE x TILE pieces, one row each; what is missing at the edges is -1."""
+    h, w = picture.shape
+    whole = cv2.copyMakeBorder(picture, 0, -h % TILE, 0, -w % TILE, cv2.BORDER_CONSTANT, value=-1.0)
+    rows, columns = whole.shape[0] // TILE, whole.shape[1] // TILE
+    return whole.reshape(rows, TILE, columns, TILE).swapaxes(1, 2).reshape(rows * columns, TILE * TILE)
 
 
-def _median(values: np.ndarray) -> float:
-    return float(np.partition(values, values.size // 2)[values.size // 2])
-
-
-def _robust_sigma(residual: np.ndarray, inside: MaskBool, limit: float | None) -> float:
-    values = np.abs(residual[::4][inside[::4]])
-    if not values.size:
-        return limit or 1e-3
-    sigma = MAD_TO_SIGMA * _median(values)
-    sigma = max(sigma, 2e-4)
-    return sigma if limit is None else min(sigma, limit)
+def _untiled(tiles: MaskBool, shape: tuple[int, int]) -> MaskBool:
+    rows, columns = -(-shape[0] // TILE), -(-shape[1] // TILE)
+    whole = tiles.reshape(rows, columns, TILE, TILE).swapaxes(1, 2).reshape(rows * TILE, columns * TILE)
+    return whole[: shape[0], : shape[1]]
 
 
 def _correlation(seen: ImageF32, inside: MaskBool, residual: np.ndarray) -> float:
     """Robust share of the frame's texture that the reference explains, 0 to 1."""
-    if inside.sum() < 30:
+    if inside.sum() < MIN_INSIDE:
         return 0.0
-    r, s = residual[::3][inside[::3]], seen[::3][inside[::3]]
-    spread, typical = _median(np.abs(s - _median(s))), _median(np.abs(r))
+    spread = middle(seen, inside, middle(seen, inside, 0.0, False), True)
+    typical = middle(residual, inside, 0.0, True)
     return float(np.sqrt(max(0.0, 1.0 - min(1.0, (typical / max(spread, 1e-6)) ** 2))))
 
 

@@ -8,12 +8,14 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numba import njit
 
 from gentle_veil.core.types import ImageF32, RawImage
 
 PRE_BLUR_SIGMA = 1.5  # px; below it, sampling error; above it, lost detail
 SHADING_SIGMA = 12.0  # px; what is smoother than this is light, not texture
 SHADING_STEP = 4
+LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709
 DARKEST = 0.02  # keeps local contrast finite in black
 
 
@@ -28,8 +30,25 @@ class GreyPyramid:
 def grey(img_raw: RawImage, full_scale: float) -> ImageF32:
     """BT.709 luma of code values, in [0, 1] for integers."""
     # Not cvtColor: its grey of 8-bit pictures is rounded to code values, which costs sub-pixel accuracy.
-    weights = np.array([[0.2126, 0.7152, 0.0722]], np.float32) / np.float32(full_scale)
-    return cv2.transform(img_raw.astype(np.float32), weights)
+    out = np.empty(img_raw.shape[:2], np.float32)
+    _weighted_sum(img_raw, LUMA / np.float32(full_scale), out)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _weighted_sum(picture, weights, out):  # type: ignore[no-untyped-def]
+    a, b, c = weights[0], weights[1], weights[2]
+    for y in range(out.shape[0]):
+        row, into = picture[y], out[y]
+        for x in range(into.size):
+            into[x] = a * row[x, 0] + b * row[x, 1] + c * row[x, 2]
+
+
+def gradient(picture: ImageF32) -> tuple[ImageF32, ImageF32]:
+    """Derivatives by x and y, per px, with the five taps [-1 8 0 -8 1] / 12."""
+    taps = np.array([[1, -8, 0, 8, -1]], np.float32) / 12
+    gx = cv2.filter2D(picture, cv2.CV_32F, taps, borderType=cv2.BORDER_REPLICATE)
+    return gx, cv2.filter2D(picture, cv2.CV_32F, taps.T.copy(), borderType=cv2.BORDER_REPLICATE)
 
 
 def grey_pyramid(
@@ -59,8 +78,45 @@ def _local_contrast(picture: ImageF32) -> ImageF32:
     # frame's, not on the crop's, so that every crop of a frame gives the same contrast.
     height, width = picture.shape
     right, below = -width % SHADING_STEP, -height % SHADING_STEP
-    whole = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE)
+    whole = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE) if right or below else picture
     small = cv2.resize(whole, None, fx=1 / SHADING_STEP, fy=1 / SHADING_STEP, interpolation=cv2.INTER_AREA)
     mean = cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / SHADING_STEP)
-    mean = cv2.resize(mean, (width + right, height + below), interpolation=cv2.INTER_LINEAR)[:height, :width]
-    return picture / np.maximum(mean, DARKEST) - 1.0
+    out = np.empty_like(picture)
+    _against_mean(picture, mean, out)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _brought_up(row, out):  # type: ignore[no-untyped-def]
+    """Fill out (SHADING_STEP * N,) with row (N,), linearly between its centres and held beyond them."""
+    half = SHADING_STEP // 2
+    for i in range(half):
+        out[i] = row[0]
+        out[out.size - 1 - i] = row[row.size - 1]
+    for i in range(row.size - 1):
+        level, rise = row[i], (row[i + 1] - row[i]) / np.float32(SHADING_STEP)
+        for s in range(SHADING_STEP):
+            out[i * SHADING_STEP + half + s] = level + np.float32(s + 0.5) * rise
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _ratio(line, level, out):  # type: ignore[no-untyped-def]
+    for x in range(line.size):
+        out[x] = line[x] / level[x] - np.float32(1.0)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _against_mean(picture, mean, out):  # type: ignore[no-untyped-def]
+    """Fill out with picture / mean - 1, the mean brought up SHADING_STEP times, linearly between its centres."""
+    height, width = picture.shape
+    rows, columns = mean.shape
+    row, level = np.empty(columns, np.float32), np.empty(columns * SHADING_STEP, np.float32)
+    for y in range(height):
+        place = min(max((y + 0.5) / SHADING_STEP - 0.5, 0.0), rows - 1.0)
+        top = int(place)
+        part = np.float32(place - top)
+        upper, lower = mean[top], mean[min(top + 1, rows - 1)]
+        for i in range(columns):
+            row[i] = max(upper[i] + part * (lower[i] - upper[i]), np.float32(DARKEST))
+        _brought_up(row, level)
+        _ratio(picture[y], level[:width], out[y])

@@ -25,6 +25,33 @@ def _lanczos_table() -> np.ndarray:
 LANCZOS_TABLE = _lanczos_table()
 
 
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def keys_weights(t):  # type: ignore[no-untyped-def]
+    """The four weights of cubic convolution (a = -1/2) at a fractional place t, in registers."""
+    half, one = np.float32(0.5), np.float32(1.0)
+    a = ((-half * t + one) * t - half) * t
+    b = (np.float32(1.5) * t - np.float32(2.5)) * t * t + one
+    c = ((np.float32(-1.5) * t + np.float32(2.0)) * t + half) * t
+    d = (half * t - half) * t * t
+    return a, b, c, d
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def cubic_at(image, x, y):  # type: ignore[no-untyped-def]
+    """One Keys sample of a grey picture (H, W) whose 4x4 neighbourhood must lie inside: 1 <= x < W - 2."""
+    # Unsigned, so that no index is checked for counting from the end.
+    one, two, three = np.uintp(1), np.uintp(2), np.uintp(3)
+    left, top = np.uintp(x) - one, np.uintp(y) - one
+    a, b, c, d = keys_weights(np.float32(x - int(x)))
+    e, f, g, k = keys_weights(np.float32(y - int(y)))
+    r0, r1, r2, r3 = image[top], image[top + one], image[top + two], image[top + three]
+    i1, i2, i3 = left + one, left + two, left + three
+    total = e * (a * r0[left] + b * r0[i1] + c * r0[i2] + d * r0[i3])
+    total += f * (a * r1[left] + b * r1[i1] + c * r1[i2] + d * r1[i3])
+    total += g * (a * r2[left] + b * r2[i1] + c * r2[i2] + d * r2[i3])
+    return total + k * (a * r3[left] + b * r3[i1] + c * r3[i2] + d * r3[i3])
+
+
 @njit(cache=True, nogil=True, inline="always")
 def cubic_weights(t, w):  # type: ignore[no-untyped-def]
     """Fill w[0:4] with the Keys weights of the fractional position t in [0, 1)."""

@@ -10,6 +10,8 @@ import { paramsQuery, trackQuery, useEdit, useStartJob, type Track } from "../qu
 import {
   drapeOutline,
   referenceOf,
+  TACK_REACH,
+  TACK_SPAN,
   renameDrape,
   withDrape,
   withoutDrape,
@@ -17,10 +19,11 @@ import {
   type Drape,
   type Outline,
   type Recipe,
+  type Tack,
 } from "../recipe";
-import { worstFrames } from "./model";
+import { tackSpan, worstFrames } from "./model";
 
-const NOT_BUILT = ["points", "mesh", "vectors", "face"];
+const NOT_BUILT = ["vectors", "face"];
 
 export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recipe: Recipe; drape: Drape }) {
   const { data: params } = useQuery(paramsQuery);
@@ -44,10 +47,21 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
     const moved = withDrape(recipe, drape.name, (d) => ({
       ...d,
       reference_frames: [ui.frame],
+      tacks: [],
       outline: { [ui.frame]: writeOutline(outline) },
     }));
     void edit(moved, `Reference of ${drape.name} to ${ui.frame}`);
   };
+  const setReferences = (frames: number[]) =>
+    void edit(
+      withDrape(recipe, drape.name, (d) => ({
+        ...d,
+        reference_frames: frames,
+        tacks: d.tacks?.filter((t) => !frames.includes(t.frame)),
+        outline: Object.fromEntries(Object.entries(d.outline).filter(([f]) => frames.includes(Number(f)))),
+      })),
+      `References of ${drape.name}`,
+    );
   const rename = (to: string) => {
     void edit(renameDrape(recipe, drape.name, to), `Rename ${drape.name}`).then(
       (ok) => ok && ui.set({ selection: { kind: "drape", name: to } }),
@@ -95,6 +109,18 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <TrackSummary track={track} here={here} />
       </Section>
       {track && <NeedsALook track={track} />}
+      <TackList
+        drape={drape}
+        followed={Boolean(track)}
+        onChange={(tacks, label) =>
+          void edit(
+            withDrape(recipe, drape.name, (d) => ({ ...d, tacks })),
+            label,
+          ).then(
+            (ok) => ok && recipe.veils.some((v) => v.drape === drape.name) && void start({ kind: "ready" }),
+          )
+        }
+      />
       <Section title="How the surface moves">
         <Choice
           label="Follower"
@@ -126,20 +152,36 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       />
       <Section title="Drape">
         <TextField label="Name" value={drape.name} onCommit={rename} />
-        <div className="flex items-center justify-between py-0.5">
-          <span>
-            Reference frame <b className="num">{reference}</b>
-          </span>
-          <span className="flex gap-1">
-            <Button onClick={() => ui.set({ frame: reference, playing: 0 })}>Go</Button>
-            <Button
-              onClick={moveReference}
-              disabled={ui.frame === reference}
-              title="Use the frame that is seen as the reference, with the same outline"
-            >
-              Here
-            </Button>
-          </span>
+        {drape.reference_frames.map((frame, i) => (
+          <div key={frame} className="flex items-center justify-between py-0.5">
+            <span>
+              {i === 0 ? "Reference frame" : "also on"} <b className="num">{frame}</b>
+            </span>
+            <span className="flex gap-1">
+              <Button onClick={() => ui.set({ frame, playing: 0 })}>Go</Button>
+              {i > 0 && (
+                <Button onClick={() => setReferences(drape.reference_frames.filter((f) => f !== frame))}>
+                  Remove
+                </Button>
+              )}
+            </span>
+          </div>
+        ))}
+        <div className="flex gap-1.5 py-0.5">
+          <Button
+            onClick={moveReference}
+            disabled={ui.frame === reference}
+            title="Use the frame that is seen as the reference, with the same outline"
+          >
+            Move here
+          </Button>
+          <Button
+            onClick={() => setReferences([...drape.reference_frames, ui.frame])}
+            disabled={drape.reference_frames.includes(ui.frame)}
+            title="Follow from the frame that is seen as well; between two references the surface is shared out"
+          >
+            Also from here
+          </Button>
         </div>
         <div className="mt-1 flex gap-1.5">
           <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline larger")}>Larger</Button>
@@ -180,6 +222,78 @@ function TrackSummary({
       )}
       .
     </p>
+  );
+}
+
+/** Corrections by hand: where, how far they reach, which frames they change. */
+function TackList({
+  drape,
+  followed,
+  onChange,
+}: {
+  drape: Drape;
+  followed: boolean;
+  onChange: (tacks: Tack[], label: string) => void;
+}) {
+  const ui = useUi();
+  const tacks = drape.tacks ?? [];
+  const change = (i: number, part: Partial<Tack>) =>
+    onChange(
+      tacks.map((t, j) => (j === i ? { ...t, ...part } : t)),
+      "Edit tack",
+    );
+  return (
+    <Section title={`Tacks: ${tacks.length || "none"}`}>
+      <Button
+        disabled={!followed}
+        pressed={ui.tool === "tack"}
+        onClick={() => ui.set({ tool: "tack", playing: 0 })}
+        title="Drag a point of the surface to where it is on this frame (C)"
+      >
+        Tack here
+      </Button>
+      {tacks.map((tack, i) => {
+        const [first, last] = tackSpan(tack, referenceOf(drape));
+        return (
+          <div key={i} className="mt-1.5 border-t border-line/50 pt-1">
+            <div className="flex items-center justify-between">
+              <span>
+                Frame <b className="num">{tack.frame}</b>{" "}
+                <span className="text-dim">
+                  changes <span className="num">{first}</span> to <span className="num">{last}</span>
+                </span>
+              </span>
+              <span className="flex gap-1">
+                <Button onClick={() => ui.set({ frame: tack.frame, playing: 0 })}>Go</Button>
+                <Button
+                  onClick={() =>
+                    onChange(
+                      tacks.filter((_, j) => j !== i),
+                      "Remove tack",
+                    )
+                  }
+                >
+                  Remove
+                </Button>
+              </span>
+            </div>
+            <NumberField
+              label="Reach"
+              value={tack.reach ?? TACK_REACH}
+              step={5}
+              unit="px"
+              onCommit={(v) => change(i, { reach: Math.max(2, v) })}
+            />
+            <NumberField
+              label="Fades over, frames"
+              value={tack.span ?? TACK_SPAN}
+              step={1}
+              onCommit={(v) => change(i, { span: Math.max(1, Math.round(v)) })}
+            />
+          </div>
+        );
+      })}
+    </Section>
   );
 }
 

@@ -1,3 +1,15 @@
+import { TACK_SPAN, type Tack } from "../recipe";
+
+/** First and last frame that a tack changes: the reference is never changed (core/motion/tacks.py). */
+export function tackSpan(tack: Tack, reference: number): [number, number] {
+  const span = tack.span ?? TACK_SPAN;
+  const first = tack.frame - span + 1;
+  const last = tack.frame + span - 1;
+  return tack.frame > reference
+    ? [Math.max(first, reference + 1), last]
+    : [first, Math.min(last, reference - 1)];
+}
+
 export interface TrackRows {
   frames: readonly number[];
   status: readonly string[];

@@ -127,6 +127,27 @@ export function drawDonor(
   stroke(ctx, colour, 1.2);
 }
 
+/** Where the surface is pinned by hand: a pin's head, and how far its correction reaches. */
+export function drawTack(ctx: Ctx, v: Viewport, to: FramePt, reach: number): void {
+  const s = toScreen(v, to);
+  ctx.beginPath();
+  ctx.arc(s.x, s.y, reach * v.scale, 0, 2 * Math.PI);
+  stroke(ctx, COLOURS.saffron, 1, [2, 5]);
+  ctx.beginPath();
+  ctx.moveTo(s.x, s.y - 7);
+  ctx.lineTo(s.x, s.y + 7);
+  ctx.moveTo(s.x - 7, s.y);
+  ctx.lineTo(s.x + 7, s.y);
+  stroke(ctx, COLOURS.saffron, 1.5);
+}
+
+/** A tack that is being set: from where the surface was taken to lie, to where it is. */
+export function drawPull(ctx: Ctx, v: Viewport, from: FramePt, to: FramePt): void {
+  trace(ctx, v, [from, to], false);
+  stroke(ctx, COLOURS.saffron, 1.5);
+  drawTack(ctx, v, to, 0);
+}
+
 export function drawNote(ctx: Ctx, x: number, y: number, text: string, colour: string): void {
   ctx.font = '12px "JetBrains Mono Variable", monospace';
   const width = ctx.measureText(text).width;

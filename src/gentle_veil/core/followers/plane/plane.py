@@ -5,7 +5,7 @@ is searched for, then carried by its neighbours and called `lost`; it never move
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -20,8 +20,9 @@ from gentle_veil.core.contracts.surface_track import (
     OUTSIDE,
     WEAK,
     SurfaceTrack,
-    confidence_from_error,
+    TrackRow,
     merge_tracks,
+    track_from_rows,
 )
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane.options import PlaneOptions
@@ -32,7 +33,9 @@ from gentle_veil.core.motion.plane_registration import BLOCKS, Alignment, PlaneR
 from gentle_veil.core.motion.pyramid import GreyPyramid, grey, grey_pyramid
 from gentle_veil.core.types import Matrix, Points
 
-SEARCH_PX = 40  # how far beyond the predicted place a frame is looked at
+# How far beyond the predicted place a frame is looked at; not less than the local mean reaches (three times
+# `pyramid.SHADING_SIGMA`), or the crop's edge would tell in the contrast.
+SEARCH_PX = 40
 NEAR_PX = 12.0
 CHAIN_MARGIN = 24  # px around the region for frame-to-frame motion
 MIN_PIXELS = 80
@@ -50,7 +53,7 @@ LOST_GROWTH_PX = 0.4  # expected error added per frame that is only carried
 
 
 @dataclass(frozen=True)
-class _Step:
+class PlaneStep:
     """One followed frame."""
 
     frame_from_ref: Matrix
@@ -76,11 +79,11 @@ class PlaneFollower:
         known: SurfaceTrack | None = None,
         report: Report = silent,
     ) -> SurfaceTrack:
-        run = _Run(frames, region, options)
+        run = PlaneRun(frames, region, options)
         after, before = frames_outward(region.reference, wanted)
         total = len(after) + len(before)
         done = 0
-        rows: dict[int, _Step] = {region.reference: run.reference_step()}
+        rows: dict[int, PlaneStep] = {region.reference: run.reference_step()}
         for side in (after, before):
             history = run.history(known, region.reference, side)
             for k in side:
@@ -94,10 +97,12 @@ class PlaneFollower:
 
 
 # Frames already followed on one side, nearest the reference first: number, map, status.
-_History = list[tuple[int, Matrix, str]]
+PlaneHistory = list[tuple[int, Matrix, str]]
 
 
-class _Run:
+class PlaneRun:
+    """One region being followed as a plane; other followers begin from it."""
+
     def __init__(self, frames: FrameSource, region: Region, options: PlaneOptions) -> None:
         self.frames = frames
         self.reference = region.reference
@@ -115,7 +120,7 @@ class _Run:
         extent = np.ptp(polygon, axis=0)
         self.level_count = int(np.clip(np.floor(np.log2(max(extent.min(), 1) / 24)) + 1, 1, 4))
         self.full_scale = frames.encoding.full_scale
-        box = _box_around(polygon, SEARCH_PX)
+        box = box_around(polygon, SEARCH_PX)
         self.registration = PlaneRegistration(self._pyramid(self.reference, box), mask, motions)
         low, high = polygon.min(axis=0), polygon.max(axis=0)
         margin = float(np.clip(0.15 * extent.max(), 8, 64))
@@ -124,31 +129,39 @@ class _Run:
             (low[0] - margin, low[1] - margin, high[0] + margin, high[1] + margin), self.spacing
         )
         self.polygon = polygon
+        # Centres of the registration's blocks, with one more row around, and where the vertices lie among them.
+        x0, y0, x1, y1 = self.registration.box
+        size = np.array([max(x1 - x0, 1.0), max(y1 - y0, 1.0)]) / BLOCKS
+        at = np.arange(-1, BLOCKS + 1) + 0.5
+        self.error_places = np.stack(np.meshgrid(at, at), axis=-1).reshape(-1, 2) * size + (x0, y0)
+        among = np.clip((self.vertices - (x0, y0)) / size + 0.5, 0, BLOCKS + 1).astype(np.float32)
+        self.error_map = (among[:, :1].copy(), among[:, 1:].copy())
         self.sigmas: list[float] = []
         self.missed_px = np.inf  # by how much the last prediction was off
 
-    def reference_step(self) -> _Step:
-        return _Step(np.eye(3), OK, np.full(len(self.vertices), 0.0))
+    def reference_step(self) -> PlaneStep:
+        return PlaneStep(np.eye(3), OK, np.full(len(self.vertices), 0.0))
 
-    def history(self, known: SurfaceTrack | None, reference: int, side: list[int]) -> _History:
+    def history(self, known: SurfaceTrack | None, reference: int, side: list[int]) -> PlaneHistory:
         """What is known between the reference and the first wanted frame of a side."""
-        history: _History = [(reference, np.eye(3), OK)]
-        if known is None or known.homographies is None or not side:
+        history: PlaneHistory = [(reference, np.eye(3), OK)]
+        if known is None or not side:
             return history
         first = side[0]
         rows = [(int(k), i) for i, k in enumerate(known.frames)]
         between = [(k, i) for k, i in rows if reference < k < first or first < k < reference]
         for k, i in sorted(between, key=lambda item: abs(item[0] - reference)):
-            history.append((k, known.homographies[i], str(known.status[i])))
+            history.append((k, known.frame_from_ref(i), str(known.status[i])))
         return history
 
     def _pyramid(self, k: int, box: tuple[int, int, int, int]) -> GreyPyramid:
         return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box)
 
-    def follow(self, k: int, history: _History) -> _Step:
+    def follow(self, k: int, history: PlaneHistory) -> PlaneStep:
         hypotheses = _predictions(k, history)
         width, height = self.frames.size
-        boxes = [_box_around(apply_homography(h, self.polygon), SEARCH_PX) for h in hypotheses]
+        steady = self.missed_px < NEAR_MISS_PX
+        boxes = [box_around(apply_homography(h, self.polygon), SEARCH_PX) for h in hypotheses]
         box = (
             max(0, min(b[0] for b in boxes)),
             max(0, min(b[1] for b in boxes)),
@@ -161,11 +174,9 @@ class _Run:
                 return self._carried(hypotheses[0], history, OUTSIDE)
             return self._judge(found, hypotheses[0], history)
         pyramid = self._pyramid(k, box)
-        sigma = float(np.median(self.sigmas[-15:])) if self.sigmas else 0.01
-        costs = [self.registration.cost(pyramid, h, max(sigma, 0.005)) for h in hypotheses]
-        start = hypotheses[int(np.argmin(costs))]
+        chosen, near = (0, True) if steady else self._nearest(pyramid, hypotheses)
+        start = hypotheses[chosen]
         doubt = 1.0 + _gap(history)
-        near = min(costs) < NEAR_COST or self.missed_px < NEAR_MISS_PX
         best = self.registration.align(pyramid, start, self._limit(), near=near, doubt=doubt)
         if near and not self._good(best):
             best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
@@ -175,7 +186,7 @@ class _Run:
             chained = self._chained(k, history)
             # The first frame that is not seen goes on as the surface went; later ones go with the picture.
             guess = guess if chained is None or _gap(history) == 0 else chained
-            others = [h for i, h in enumerate(hypotheses) if i != int(np.argmin(costs))]
+            others = [h for i, h in enumerate(hypotheses) if i != chosen]
             for start in [*others, *([] if chained is None else [chained])]:
                 best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
         if not self._good(best):
@@ -184,16 +195,22 @@ class _Run:
                 best = _better(best, found)
         return self._judge(best, guess, history)
 
+    def _nearest(self, pyramid: GreyPyramid, hypotheses: list[Matrix]) -> tuple[int, bool]:
+        """Which hypothesis fits best, and whether it is near enough to leave out the coarsest stages."""
+        sigma = float(np.median(self.sigmas[-15:])) if self.sigmas else 0.01
+        costs = [self.registration.cost(pyramid, h, max(sigma, 0.005)) for h in hypotheses]
+        return int(np.argmin(costs)), min(costs) < NEAR_COST
+
     def _apart(self, a: Matrix, b: Matrix) -> float:
         """How far two maps take the outline apart, in px."""
         return float(np.abs(apply_homography(a, self.polygon) - apply_homography(b, self.polygon)).max())
 
-    def _chained(self, k: int, history: _History) -> Matrix | None:
+    def _chained(self, k: int, history: PlaneHistory) -> Matrix | None:
         """Where the motion of the picture from the frame before takes the region: it drifts, but is never far."""
         before, last, _ = history[-1]
         width, height = self.frames.size
         there = apply_homography(last, self.polygon)
-        box = _clip_box(_box_around(there, CHAIN_MARGIN), width, height)
+        box = clip_box(box_around(there, CHAIN_MARGIN), width, height)
         if box[2] - box[0] < 24 or box[3] - box[1] < 24:
             return None
         a, b = (self._eight_bit(j, box) for j in (before, k))
@@ -283,10 +300,10 @@ class _Run:
         shift = np.array(place, float) * factor + np.array(pyramid.origin) - np.array(ref.origin)
         start = np.eye(3)
         start[:2, 2] = shift
-        full = self._pyramid(k, _clip_box(_box_around(self.polygon + shift, SEARCH_PX), width, height))
+        full = self._pyramid(k, clip_box(box_around(self.polygon + shift, SEARCH_PX), width, height))
         return registration.align(full, start, self._limit())
 
-    def _judge(self, found: Alignment, predicted: Matrix, history: _History) -> _Step:
+    def _judge(self, found: Alignment, predicted: Matrix, history: PlaneHistory) -> PlaneStep:
         h = found.frame_from_ref
         moved = apply_homography(h, self.polygon)
         if not np.isfinite(moved).all() or not _sound(self.polygon, moved):
@@ -303,9 +320,9 @@ class _Run:
         weak = found.correlation < WEAK_CORRELATION or centre_error > WEAK_ERROR_PX or visible < WEAK_SHARE
         if not weak:
             self.sigmas.append(found.sigma)
-        return _Step(h, WEAK if weak else OK, error)
+        return PlaneStep(h, WEAK if weak else OK, error)
 
-    def _carried(self, predicted: Matrix, history: _History, status: str) -> _Step:
+    def _carried(self, predicted: Matrix, history: PlaneHistory, status: str) -> PlaneStep:
         """Not seen on this frame: keep the motion's last known place, and say how unsure that is."""
         h = predicted
         if not np.isfinite(h).all() or not _sound(self.polygon, apply_homography(h, self.polygon)):
@@ -313,43 +330,31 @@ class _Run:
         if _share_inside(apply_homography(h, self.polygon), self.frames.size) < OUTSIDE_SHARE:
             status = OUTSIDE
         error = 2.0 + LOST_GROWTH_PX * 10 * (_gap(history) + 1)
-        return _Step(h, status, np.full(len(self.vertices), error))
+        return PlaneStep(h, status, np.full(len(self.vertices), error))
 
     def _expected_error(self, found: Alignment) -> np.ndarray:
         """Expected error per vertex: the fit's own noise and how badly a plane describes the place."""
         if not np.isfinite(found.covariance).all():
             return np.full(len(self.vertices), 99.0)
-        jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.vertices)
+        # It varies so smoothly that a few places tell it for all vertices.
+        jacobian = self.registration.parameter_jacobian(found.frame_from_ref, self.error_places)
         count = len(self.registration.generators)
         root = np.linalg.cholesky(found.covariance + 1e-18 * np.eye(count))
-        spread = ((jacobian.reshape(-1, count) @ root) ** 2).reshape(len(self.vertices), -1).sum(axis=1)
-        x0, y0, x1, y1 = self.registration.box
-        bx = (self.vertices[:, 0] - x0) / max(x1 - x0, 1) * BLOCKS - 0.5
-        by = (self.vertices[:, 1] - y0) / max(y1 - y0, 1) * BLOCKS - 0.5
-        misfit = cv2.remap(
-            found.misfit_px.astype(np.float32),
-            np.clip(bx, 0, BLOCKS - 1).astype(np.float32),
-            np.clip(by, 0, BLOCKS - 1).astype(np.float32),
-            cv2.INTER_LINEAR,
-        ).ravel()
-        return np.sqrt(np.maximum(spread, 0.0) + misfit.astype(np.float64) ** 2)
+        spread = ((jacobian.reshape(-1, count) @ root) ** 2).reshape(len(self.error_places), -1).sum(axis=1)
+        error = np.sqrt(np.maximum(spread, 0.0).reshape(BLOCKS + 2, -1) + np.pad(found.misfit_px, 1, "edge") ** 2)
+        return cv2.remap(error.astype(np.float32), *self.error_map, cv2.INTER_LINEAR).ravel().astype(np.float64)
 
-    def track(self, rows: dict[int, _Step]) -> SurfaceTrack:
+    def track(self, rows: dict[int, PlaneStep]) -> SurfaceTrack:
         order = sorted(rows)
-        maps = np.stack([rows[k].frame_from_ref for k in order])
-        return SurfaceTrack(
-            vertices_ref=self.vertices,
-            triangles=self.triangles,
-            positions=np.stack([apply_homography(h, self.vertices) for h in maps]).astype(np.float32),
-            confidence=np.stack([confidence_from_error(rows[k].error_px) for k in order]),
-            status=np.array([rows[k].status for k in order], dtype="<U10"),
-            frames=np.array(order, np.int64),
-            reference_frames=(self.reference,),
-            homographies=maps,
-        )
+        placed = {
+            k: TrackRow(apply_homography(r.frame_from_ref, self.vertices), r.error_px, r.status)
+            for k, r in rows.items()
+        }
+        track = track_from_rows(self.vertices, self.triangles, self.reference, placed)
+        return replace(track, homographies=np.stack([rows[k].frame_from_ref for k in order]))
 
 
-def _predictions(k: int, history: _History) -> list[Matrix]:
+def _predictions(k: int, history: PlaneHistory) -> list[Matrix]:
     """Where the region may be: as on the last frame, and going on as it went."""
     _, last, _ = history[-1]
     if len(history) < 2:
@@ -362,7 +367,7 @@ def _predictions(k: int, history: _History) -> list[Matrix]:
     return [steady / steady[2, 2], last]
 
 
-def _gap(history: _History) -> int:
+def _gap(history: PlaneHistory) -> int:
     """How many frames in a row were not seen, up to now."""
     count = 0
     for _, _, status in reversed(history):
@@ -376,7 +381,8 @@ def _better(a: Alignment, b: Alignment) -> Alignment:
     return b if b.correlation * min(b.visible * 4, 1) > a.correlation * min(a.visible * 4, 1) else a
 
 
-def _box_around(points: Points, margin: float) -> tuple[int, int, int, int]:
+def box_around(points: Points, margin: float) -> tuple[int, int, int, int]:
+    """A box (x0, y0, x1, y1) that holds points and a margin; what is not finite does not count."""
     finite = points[np.isfinite(points).all(axis=1)]
     if not len(finite):
         return 0, 0, 0, 0
@@ -385,7 +391,7 @@ def _box_around(points: Points, margin: float) -> tuple[int, int, int, int]:
     return int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1
 
 
-def _clip_box(box: tuple[int, int, int, int], width: int, height: int) -> tuple[int, int, int, int]:
+def clip_box(box: tuple[int, int, int, int], width: int, height: int) -> tuple[int, int, int, int]:
     return max(0, box[0]), max(0, box[1]), min(width, box[2]), min(height, box[3])
 
 

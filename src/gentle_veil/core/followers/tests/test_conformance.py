@@ -12,6 +12,8 @@ from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.synth.planar import PlanarSequence, planar_sequence
 
+# What a follower that may bend is allowed on a texture of 2 % contrast, in a region of 160x120 px.
+BENDING_PX = 0.25
 BOX = np.array([[80.0, 60], [240, 60], [240, 180], [80, 180]])
 POINTS = np.stack(np.meshgrid(np.linspace(90, 230, 6), np.linspace(70, 170, 5)), axis=-1).reshape(-1, 2)
 pytestmark = pytest.mark.parametrize("kind", sorted(FOLLOWERS))
@@ -34,7 +36,10 @@ def errors(track, sequence: PlanarSequence) -> np.ndarray:
 def test_still_clip__nothing_moves(kind: str, skin: PlanarSequence) -> None:
     still = np.repeat(skin.frames[:1], 4, axis=0)
     track = estimate(kind, still, range(4))
-    np.testing.assert_allclose(track.positions, np.broadcast_to(track.vertices_ref, track.positions.shape), atol=1e-3)
+    for row in range(4):
+        np.testing.assert_allclose(track.carry(POINTS, row), POINTS, atol=5e-3)
+    # Beyond the outline there is nothing to see: there the surface is only carried on.
+    assert np.abs(track.positions - track.vertices_ref).max() < 0.3
     assert set(track.status) == {"ok"}
 
 
@@ -42,7 +47,7 @@ def test_still_clip__nothing_moves(kind: str, skin: PlanarSequence) -> None:
 def test_planar_motion_with_gain_and_grain__within_a_tenth_of_a_pixel(kind: str, skin: PlanarSequence) -> None:
     track = estimate(kind, skin.frames, range(len(skin.frames)))
     found = errors(track, skin)
-    assert found.mean() < 0.10
+    assert found.mean() < (0.1 if kind == "plane" else BENDING_PX)
     assert set(track.status) == {"ok"}
 
 
@@ -56,7 +61,9 @@ def test_reference_in_the_middle__both_directions_agree_with_truth(kind: str, sk
     here = apply_homography(moved, POINTS)
     for k in (0, 15):
         truth = apply_homography(skin.frame_from_ref[k], POINTS)
-        assert np.linalg.norm(track.carry(here, track.row(k)) - truth, axis=1).mean() < 0.15
+        assert np.linalg.norm(track.carry(here, track.row(k)) - truth, axis=1).mean() < (
+            0.15 if kind == "plane" else BENDING_PX
+        )
 
 
 @pytest.mark.truth
@@ -95,7 +102,8 @@ def test_leaving_the_picture__says_outside_and_finds_it_again(kind: str) -> None
     track = follower.estimate(ArrayFrames(frames), region, follower.Options(), wanted=range(len(frames)))
     assert "outside" in set(track.status)
     assert track.status[-1] == "ok"
-    assert np.abs(track.positions[-1] - track.vertices_ref).max() < 0.3
+    inner = np.array([[75.0, 75], [120, 120], [165, 165], [165, 75]])
+    assert np.abs(track.carry(inner, len(frames) - 1) - inner).max() < 0.3
 
 
 @pytest.mark.property
@@ -114,7 +122,8 @@ def test_going_on_from_what_is_known__keeps_its_rows(kind: str, skin: PlanarSequ
     assert list(more.frames) == list(range(12))
     np.testing.assert_array_equal(more.positions[:8], first.positions)
     whole = estimate(kind, skin.frames, range(12))
-    np.testing.assert_allclose(more.positions[8:], whole.positions[8:], atol=0.05)
+    for k in range(8, 12):
+        np.testing.assert_allclose(more.carry(POINTS, k), whole.carry(POINTS, k), atol=0.05 if kind == "plane" else 0.3)
 
 
 def test_cancel__stops_at_once(kind: str, skin: PlanarSequence) -> None:
@@ -151,7 +160,8 @@ def test_confidence__errors_lie_mostly_within_what_is_said(kind: str, skin: Plan
 def test_sixteen_bit_and_eight_bit__agree(kind: str, skin: PlanarSequence) -> None:
     deep = skin.frames[:6].astype(np.uint16) * 257
     a, b = estimate(kind, skin.frames[:6], range(6)), estimate(kind, deep, range(6))
-    np.testing.assert_allclose(a.positions, b.positions, atol=2e-3)
+    for row in range(6):
+        np.testing.assert_allclose(a.carry(POINTS, row), b.carry(POINTS, row), atol=2e-3 if kind == "plane" else 0.01)
 
 
 @pytest.mark.truth

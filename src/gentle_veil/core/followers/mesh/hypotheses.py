@@ -1,0 +1,117 @@
+"""Where the surface may be on the next frame: several guesses, and their best mixture place by place."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.motion.mesh_registration import Light, MeshRegistration
+from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.types import ImageF32
+
+MIX_SIGMA_CELLS = 1.5
+MIX_TEMPERATURE = 0.04  # of the clipped residual
+HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
+SLACK_PX = 0.7
+
+
+@dataclass(frozen=True)
+class Mixture:
+    """``displacement`` (2, h, w) on the lattice, ``visible`` (h, w), ``cost`` the mean clipped residual."""
+
+    displacement: ImageF32
+    visible: ImageF32
+    cost: float
+
+
+class Mixer:
+    """Weighs guesses by how well each puts the frame's coarse picture over the reference's."""
+
+    def __init__(
+        self,
+        registration: MeshRegistration,
+        pyramid: GreyPyramid,
+        light: Light,
+        visible: ImageF32,
+        sigma: float,
+    ) -> None:
+        self.registration, self.pyramid, self.light, self.sigma = registration, pyramid, light, sigma
+        self.before = registration.coarse(visible)
+        self.guesses: list[ImageF32] = []
+        self.costs: list[ImageF32] = []
+        self.insides: list[ImageF32] = []
+
+    def add(self, displacement: ImageF32) -> float:
+        """Add a guess (2, h, w); returns its mean cost over what was visible."""
+        r = self.registration
+        seen, inside = r.look(self.pyramid, 1, displacement)
+        cost = r.misfit(1, seen, self.light, self.sigma, SLACK_PX)
+        cost = np.where(inside > 0, cost, 1.0).astype(np.float32)
+        self.guesses.append(displacement)
+        self.costs.append(r.coarse(cost * r.held))
+        self.insides.append(r.coarse(inside))
+        weight = r.coarse(r.held) * (self.before + 0.05)
+        return float((self.costs[-1] * (self.before + 0.05)).sum() / max(float(weight.sum()), 1e-6))
+
+    def best(self) -> int:
+        weight = self.before + 0.05
+        return int(np.argmin([float((c * weight).sum()) for c in self.costs]))
+
+    def mix(self, last: ImageF32, familiar: ImageF32) -> Mixture:
+        """The mixture of all guesses.
+
+        ``familiar`` (rows, columns) says over the cells where the colour is the surface's. Hidden places move on
+        from ``last`` (2, h, w) as their visible neighbours do.
+        """
+        r = self.registration
+        held = r.coarse(r.held)
+        weight = cv2.GaussianBlur(held, (0, 0), MIX_SIGMA_CELLS)
+        smooth = np.stack([cv2.GaussianBlur(c, (0, 0), MIX_SIGMA_CELLS) for c in self.costs])
+        smooth /= np.maximum(weight, 1e-3)
+        share = np.exp(-(smooth - smooth.min(axis=0)) / MIX_TEMPERATURE)
+        share /= share.sum(axis=0)
+        change = np.zeros((2, *r.cells), np.float32)
+        for s, guess in zip(share, self.guesses, strict=True):
+            for d in range(2):
+                change[d] += s * r.coarse(guess[d] - last[d])
+        # The coarse sharing is of changes only: the field itself keeps its detail.
+        best = smooth.min(axis=0)
+        visible = r.visibility(r.fine(best), np.ones(r.shape, np.float32)) * r.fine(familiar)
+        shown = r.coarse(visible) * np.clip(weight * 4, 0, 1)
+        change = _filled(change, shown)
+        mean = float((best * held).sum() / max(float(held.sum()), 1e-6))
+        return Mixture(last + np.stack([r.fine(c) for c in change]), visible, mean)
+
+
+def _filled(change: ImageF32, shown: ImageF32) -> ImageF32:
+    """Where nothing is shown, what the surroundings do: an affine motion of all, and the rest from near by."""
+    rows, columns = shown.shape
+    y, x = np.mgrid[:rows, :columns].astype(np.float64)
+    basis = np.stack([np.ones_like(x), x / columns - 0.5, y / rows - 0.5], axis=-1).reshape(-1, 3)
+    w = shown.reshape(-1).astype(np.float64)
+    out = np.empty_like(change)
+    near = cv2.GaussianBlur(shown, (0, 0), HIDDEN_SIGMA_CELLS)
+    for d in range(2):
+        values = change[d].reshape(-1).astype(np.float64)
+        weighted = basis * w[:, None]
+        solution = np.linalg.solve(weighted.T @ basis + 1e-3 * np.eye(3), weighted.T @ values)
+        whole = (basis @ solution).reshape(rows, columns).astype(np.float32)
+        rest = cv2.GaussianBlur((change[d] - whole) * shown, (0, 0), HIDDEN_SIGMA_CELLS) / np.maximum(near, 0.05)
+        out[d] = shown * change[d] + (1 - shown) * (whole + rest)
+    return out
+
+
+class LatticeFlow:
+    """Dense motion between two pictures on the lattice, by OpenCV's DIS, in lattice points."""
+
+    def __init__(self) -> None:
+        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+        self.dis.setFinestScale(1)
+
+    def between(self, a: ImageF32, b: ImageF32) -> ImageF32:
+        """Flow (2, h, w) with a(x) = b(x + flow)."""
+        low, high = np.percentile(a[::3, ::3], (1, 99))
+        span = max(float(high - low), 1e-4)
+        pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]
+        flow = self.dis.calc(pictures[0], pictures[1], None)
+        return np.ascontiguousarray(np.moveaxis(flow, -1, 0))

@@ -1,0 +1,325 @@
+"""Follow a bending region: predicted from frame to frame, anchored to the reference on every frame.
+
+Guesses come from what was before, from the plane, and from dense motion between neighbouring pictures; the place
+itself from a solve against the reference picture, so that nothing drifts. What is hidden is told from how badly
+whole neighbourhoods fit, and is carried by what is seen around it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import (
+    LOST,
+    OCCLUDED,
+    OK,
+    OUTSIDE,
+    SEEN,
+    WEAK,
+    SurfaceTrack,
+    TrackRow,
+    merge_tracks,
+    track_from_rows,
+)
+from gentle_veil.core.followers.mesh.hypotheses import LatticeFlow, Mixer
+from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.plane.options import PlaneOptions
+from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box
+from gentle_veil.core.geometry.homography import apply_homography
+from gentle_veil.core.geometry.mesh import grid_mesh
+from gentle_veil.core.geometry.outline import polygon_mask
+from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
+from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
+from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
+from gentle_veil.core.motion.pyramid import grey_pyramid
+from gentle_veil.core.types import ImageF32, Points
+
+SEARCH_PX = 40
+SPACING_SHARE, SPACING_RANGE = 1 / 22, (12.0, 40.0)  # of the root of the region's area
+VERTICES_PER_SPACING = 2
+CHOICES = (Stiffness(0.08, 0.03), Stiffness(0.3, 0.1), Stiffness(1.5, 0.4), Stiffness(8.0, 0.3))  # flat to folds
+TRIALS, TRIAL_EVERY = 3, 16  # the first frames of a side, and every so many after, try the choices
+ALIKE = 1.01  # costs this near to the least are no worse
+TRIAL_MEMORY = 0.6  # how much an older trial counts against the next
+TRIAL_BLOCK = 4  # lattice points
+SIGMA_GROWTH = 2.0
+LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
+LOST_SHARE, WEAK_SHARE = 0.12, 0.8
+OUTSIDE_SHARE = 0.15
+ERROR_FLOOR_PX = 0.015
+SPREAD_TIMES = 1.25  # the posterior knows the noise, not the bias: measured on sequences with truth
+HIDDEN_ERROR_PX = 0.15  # expected error added per hidden frame
+
+
+@dataclass
+class _State:
+    """The last followed frame, and the one before it."""
+
+    displacement: ImageF32
+    seen: ImageF32
+    visible: ImageF32
+    light: Light
+    status: str
+    before: ImageF32 | None = None  # displacement one frame earlier, where that was seen
+    hidden: np.ndarray | None = None  # frames that each vertex has been hidden
+
+
+class MeshFollower:
+    """See `contracts.follower.Follower`; the solve is `motion.mesh_registration`."""
+
+    kind = "mesh"
+    label = "Mesh"
+    help = "Bends with skin and cloth: every point is anchored to the reference frame, so nothing drifts."
+    Options = MeshOptions
+
+    def estimate(
+        self,
+        frames: FrameSource,
+        region: Region,
+        options: MeshOptions,
+        *,
+        wanted: Sequence[int],
+        known: SurfaceTrack | None = None,
+        report: Report = silent,
+    ) -> SurfaceTrack:
+        run = _Run(frames, region, options)
+        after, before = frames_outward(region.reference, wanted)
+        total, done = len(after) + len(before), 0
+        rows = {region.reference: run.reference_row()}
+        for side in (after, before):
+            if not side:
+                continue
+            state, history = run.begin(known, side)
+            for k in side:
+                report(done, total, f"following frame {k}")
+                rows[k], state = run.follow(k, state, history)
+                done += 1
+        report(total, total, "followed")
+        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+
+
+class _Run:
+    def __init__(self, frames: FrameSource, region: Region, options: MeshOptions) -> None:
+        self.frames, self.reference, self.options = frames, region.reference, options
+        self.plane = PlaneRun(frames, region, PlaneOptions())
+        polygon = self.polygon = np.asarray(region.polygon, np.float64)
+        width, height = frames.size
+        mask = polygon_mask(polygon, width, height)
+        low, high = polygon.min(axis=0), polygon.max(axis=0)
+        spacing = options.spacing or float(np.clip(np.sqrt(mask.sum()) * SPACING_SHARE, *SPACING_RANGE))
+        spacing = min(spacing, float((high - low).min()) / 3)
+        margin = max(options.reach * float((high - low).max()), 4.0)
+        box = (low[0] - margin, low[1] - margin, high[0] + margin, high[1] + margin)
+        self.grid = SplineGrid(box, spacing)
+        self.level_count = max(2, self.plane.level_count)
+        self.full_scale = frames.encoding.full_scale
+        reference = grey_pyramid(frames[self.reference], self.full_scale, self.level_count, self._box(polygon))
+        self.registration = MeshRegistration(reference, mask, self.grid)
+        self.vertices, self.triangles, (columns, rows) = grid_mesh(box, spacing / VERTICES_PER_SPACING)
+        at = self.vertices.reshape(rows, columns, 2)
+        self.at_vertices = Lattice(self.grid, at[0, :, 0], at[:, 0, 1])
+        self.flow = LatticeFlow()
+        self.colour = self._colour(self.reference, self.registration.base)
+        self.sigmas: tuple[list[float], list[float]] = ([], [])
+        self.chosen = Stiffness(options.bend, options.change)
+        self.trials = [0.0 for _ in CHOICES]
+        self.followed = 0
+        rng = np.random.default_rng(7)
+        shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
+        blocks = rng.random(shape) < 0.2
+        self.left_out = np.kron(blocks, np.ones((TRIAL_BLOCK, TRIAL_BLOCK), bool))[
+            : self.registration.shape[0], : self.registration.shape[1]
+        ]
+
+    def _box(self, points: Points) -> tuple[int, int, int, int]:
+        return clip_box(box_around(points, SEARCH_PX), *self.frames.size)
+
+    def reference_row(self) -> TrackRow:
+        return TrackRow(self.vertices, np.zeros(len(self.vertices)), OK)
+
+    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[_State, PlaneHistory]:
+        """The state at the reference, or at the last known frame before the side's first."""
+        r = self.registration
+        none = np.zeros((2, *r.shape), np.float32)
+        state = _State(
+            none,
+            r.templates[0],
+            np.ones(r.shape, np.float32),
+            r.start_light(),
+            OK,
+        )
+        history = self.plane.history(known, self.reference, side)
+        step = 1 if side[0] > self.reference else -1
+        last = side[0] - step
+        row = None if known is None else known.row(last)
+        if last == self.reference or known is None or row is None:
+            return state, history
+        return self._resumed(known, last, row, known.row(last - step)), history
+
+    def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> _State:
+        r = self.registration
+        displacement = r.displacement(self._controls(known.positions[row]))
+        pyramid = self._pyramid(last, displacement)
+        seen, inside = r.look(pyramid, 0, displacement)
+        coarse, _ = r.look(pyramid, 1, displacement)
+        light = r.fit_light(1, coarse, r.held * inside, FIRST_SIGMA, r.start_light())
+        return _State(
+            displacement,
+            seen,
+            np.ones(r.shape, np.float32),
+            light,
+            str(known.status[row]),
+            None if before is None else r.displacement(self._controls(known.positions[before])),
+        )
+
+    def _controls(self, positions: np.ndarray) -> np.ndarray:
+        moved = (positions.astype(np.float64) - self.vertices).T
+        return self.at_vertices.fit(moved.reshape(2, len(self.at_vertices.ys), len(self.at_vertices.xs)))
+
+    def _pyramid(self, k: int, *displacements: ImageF32):  # type: ignore[no-untyped-def]
+        places = np.concatenate(
+            [(self.registration.base + d)[:, ::8, ::8].reshape(2, -1).T.astype(np.float64) for d in displacements]
+        )
+        x0, y0, x1, y1 = self._box(places)
+        if x1 - x0 < 16 or y1 - y0 < 16:
+            return None
+        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, (x0, y0, x1, y1))
+
+    def _limits(self) -> tuple[float, float]:
+        fine, coarse = self.sigmas
+        if len(fine) < 3:
+            return np.inf, np.inf
+        return SIGMA_GROWTH * float(np.median(fine[-15:])), SIGMA_GROWTH * float(np.median(coarse[-15:]))
+
+    def _usual_sigma(self, level: int) -> float:
+        return float(np.median(self.sigmas[level][-15:])) if self.sigmas[level] else FIRST_SIGMA
+
+    def follow(self, k: int, state: _State, history: PlaneHistory) -> tuple[TrackRow, _State]:
+        r = self.registration
+        last_plane = history[-1][1]
+        plane = self.plane.follow(k, history)
+        history.append((k, plane.frame_from_ref, plane.status))
+        guesses = [state.displacement]
+        if state.before is not None:
+            guesses.append(2 * state.displacement - state.before)
+        if plane.status in SEEN:
+            step = plane.frame_from_ref @ np.linalg.inv(last_plane)
+            here = np.moveaxis(r.base + state.displacement, 0, -1).astype(np.float64)
+            moved = apply_homography(step, here.reshape(-1, 2)).reshape(here.shape)
+            guesses.append((np.moveaxis(moved, -1, 0) - r.base).astype(np.float32))
+            if state.status not in SEEN:
+                flat = apply_homography(plane.frame_from_ref, np.moveaxis(r.base, 0, -1).astype(np.float64))
+                guesses.append((np.moveaxis(flat, -1, 0) - r.base).astype(np.float32))
+        pyramid = self._pyramid(k, *guesses)
+        if pyramid is None:
+            return self._carried(state, guesses[-1], OUTSIDE)
+        mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
+        for guess in guesses:
+            mixer.add(guess)
+        best = guesses[mixer.best()]
+        seen, _ = r.look(pyramid, 0, best)
+        slopes = self._slopes(best)
+        for picture in (state.seen, r.templates[0]):
+            flow = self.flow.between(picture, seen) * STEP
+            mixer.add(best + flow + slopes[0] * flow[0] + slopes[1] * flow[1])
+        familiar = self._familiar(k, best)
+        mixture = mixer.mix(state.displacement, familiar)
+        predicted = r.lattice.fit(mixture.displacement)
+        fit = self._solve(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
+        return self._judged(state, fit, plane.status)
+
+    def _familiar(self, k: int, displacement: ImageF32) -> ImageF32:
+        """Where the frame under a guess has the surface's colour, over the registration's cells."""
+        r = self.registration
+        return familiar(self.colour, self._colour(k, r.base + displacement), r.coarse(r.held))
+
+    def _colour(self, k: int, at: ImageF32) -> ImageF32:
+        """The chroma of a frame at the lattice's places (2, h, w), one value to a cell."""
+        places = np.stack([self.registration.coarse(p) for p in at], axis=-1)
+        box = self._box(places.reshape(-1, 2).astype(np.float64))
+        return chroma_at(chroma(self.frames[k], self.full_scale, box), box, places)
+
+    def _slopes(self, displacement: ImageF32) -> np.ndarray:
+        """Derivatives (2, 2, h, w) by x and y, per px, by differences on the lattice."""
+        by_y, by_x = np.gradient(displacement, STEP, axis=(1, 2))
+        return np.stack([by_x, by_y])
+
+    def _solve(self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32) -> MeshFit:  # type: ignore[no-untyped-def]
+        r, limits = self.registration, self._limits()
+        if self.options.automatic:
+            self._try_stiffness(pyramid, predicted, light, visible, limits)
+        fit = r.solve(pyramid, predicted, light, visible, self.chosen, limits)
+        # Against the light as it was: what hides a place would pass for a change of light.
+        misfit = r.misfit(0, fit.seen, light, self._usual_sigma(0) if self.sigmas[0] else fit.sigmas[0], 0.5)
+        fit.visible[...] = shown = r.visibility(misfit, r.held) * familiar
+        fit.light.gain[...] = shown * fit.light.gain + (1 - shown) * light.gain
+        fit.light.bias[...] = shown * fit.light.bias + (1 - shown) * light.bias
+        return fit
+
+    def _try_stiffness(self, pyramid, predicted, light, visible, limits) -> None:  # type: ignore[no-untyped-def]
+        """Leave out blocks, and keep the stiffness under which they are foretold best."""
+        self.followed += 1
+        if self.followed > TRIALS and self.followed % TRIAL_EVERY:
+            return
+        r = self.registration
+        kept = (~self.left_out).astype(np.float32)
+        asked = r.held * visible * self.left_out
+        for i, choice in enumerate(CHOICES):
+            fit = r.solve(pyramid, predicted, light, visible, choice, limits, hold_out=kept)
+            residual = (fit.residual / self._usual_sigma(0)) ** 2
+            cost = float((np.minimum(residual / 9, 1.0) * asked).sum() / max(float(asked.sum()), 1.0))
+            self.trials[i] = TRIAL_MEMORY * self.trials[i] + cost
+        # The stiffest that foretells as well as any: where the picture cannot tell, bending is only noise.
+        least = min(self.trials)
+        self.chosen = next(c for c, cost in zip(CHOICES, self.trials, strict=True) if cost <= ALIKE * least)
+
+    def _judged(self, state: _State, fit: MeshFit, plane_status: str) -> tuple[TrackRow, _State]:
+        r = self.registration
+        shown = float((fit.visible * r.held).sum() / max(float(r.held.sum()), 1.0))
+        if fit.inside_share < OUTSIDE_SHARE:
+            return self._carried(state, r.displacement(fit.controls), OUTSIDE)
+        if fit.correlation < LOST_CORRELATION or shown < LOST_SHARE:
+            status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
+            status = OUTSIDE if plane_status == OUTSIDE else status
+            return self._carried(state, state.displacement, status)
+        weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
+        if not weak:
+            self.sigmas[0].append(fit.sigmas[0])
+            self.sigmas[1].append(fit.sigmas[1])
+        displacement = r.displacement(fit.controls)
+        error, hidden = self._errors(fit, state)
+        seen_before = state.displacement if state.status in SEEN else None
+        moved = self.at_vertices.values(fit.controls).reshape(2, -1).T
+        row = TrackRow(self.vertices + moved, error, WEAK if weak else OK)
+        new = _State(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden)
+        return row, new
+
+    def _errors(self, fit: MeshFit, state: _State) -> tuple[np.ndarray, np.ndarray]:
+        """Expected error per vertex, and for how many frames each has been hidden."""
+        spread = np.maximum(fit.spread[..., 0] + fit.spread[..., 2], 0)
+        x = (self.vertices[:, 0] - self.grid.box[0]) / self.grid.spacing + 1
+        y = (self.vertices[:, 1] - self.grid.box[1]) / self.grid.spacing + 1
+        at = (x.astype(np.float32)[:, None], y.astype(np.float32)[:, None])
+        noise = cv2.remap(spread.astype(np.float32), *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel()
+        cells = self.registration.cells_of(self.vertices)
+        shown = cv2.remap(
+            self.registration.coarse(fit.visible), cells[0][:, None], cells[1][:, None], cv2.INTER_LINEAR
+        ).ravel()
+        hidden = np.zeros(len(self.vertices)) if state.hidden is None else state.hidden
+        hidden = np.where(shown < 0.5, hidden + 1, 0.0)
+        error = np.sqrt(ERROR_FLOOR_PX**2 + SPREAD_TIMES**2 * noise + (HIDDEN_ERROR_PX * hidden) ** 2)
+        return error, hidden
+
+    def _carried(self, state: _State, displacement: ImageF32, status: str) -> tuple[TrackRow, _State]:
+        """Not seen: keep the place that is most likely, and say how unsure it is."""
+        hidden = (np.zeros(len(self.vertices)) if state.hidden is None else state.hidden) + 1
+        controls = self.registration.lattice.fit(displacement)
+        moved = self.at_vertices.values(controls).reshape(2, -1).T
+        row = TrackRow(self.vertices + moved, 2.0 + HIDDEN_ERROR_PX * 20 * hidden, status)
+        new = _State(displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden)
+        return row, new

@@ -1,0 +1,52 @@
+"""What can be set on the points follower."""
+
+from dataclasses import dataclass
+
+from gentle_veil.core.contracts.params import number
+
+
+@dataclass(frozen=True)
+class PointsOptions:
+    density: float = number(
+        18.0,
+        label="Distance of points",
+        help="How near to each other well-textured points are placed on the reference frame.",
+        group="Points",
+        low=6.0,
+        high=200.0,
+        step=1.0,
+        unit="px",
+        keyable=False,
+    )
+    pattern: float = number(
+        21.0,
+        label="Pattern",
+        help="Side of the piece of picture that each point is known by.",
+        group="Points",
+        low=7.0,
+        high=101.0,
+        step=2.0,
+        unit="px",
+        keyable=False,
+    )
+    search: float = number(
+        12.0,
+        label="Search",
+        help="How far from its predicted place a point is believed.",
+        group="Points",
+        low=1.0,
+        high=100.0,
+        step=1.0,
+        unit="px",
+        keyable=False,
+    )
+    match: float = number(
+        0.7,
+        label="Least match",
+        help="Correlation with the reference below which a point stops and is carried by its neighbours.",
+        group="Points",
+        low=0.1,
+        high=0.99,
+        step=0.05,
+        keyable=False,
+    )

@@ -1,0 +1,396 @@
+"""Register a bending region to its reference picture: a spline field, solved against the reference on every frame.
+
+The map is F(x) = x + field(x). Few unknowns, smoothness as a prior on the field (how much may it bend) and on its
+change from the prediction (how much may it have bent since), and robust local contrast as the data.
+
+References
+    [RSH99]  D. Rueckert et al., "Nonrigid registration using free-form deformations", IEEE Trans. Medical Imaging
+             18(8), 1999, doi:10.1109/42.796284: cubic B-spline fields with a thin-plate penalty.
+    [HW77]   see `plane_registration`: the Cauchy weight.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from scipy.linalg import cho_solve_banded, cholesky_banded
+from scipy.linalg.lapack import stbtrs
+
+from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
+from gentle_veil.core.motion.mesh_kernels import data_terms, normal_matrix, sample_map
+from gentle_veil.core.motion.plane_kernels import CAUCHY, MAD_TO_SIGMA
+from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
+from gentle_veil.core.types import ImageF32, MaskBool
+
+STEP = 2  # px of the reference per lattice point; the pre-blur leaves nothing finer
+LEVELS = 2
+CELL = 4  # lattice points per cell of the fields that vary slowly: light, visibility
+LIGHT_CELLS = 2.0  # Gaussian over which light is held to be alike
+ITERATIONS = (3, 3)  # on the fine and on the coarse level
+TOLERANCE_PX = (0.25, 0.8)  # misplacement for which a steep pixel is not weighed down, per level
+# The pre-blur makes neighbouring lattice residuals alike: so many count as one.
+NOISE_CORRELATION = (7.0, 9.0)
+LEAST_SIGMA = 4e-4
+FIRST_SIGMA = 0.02  # before anything is known
+PLACE_TRUST_PX = 6.0  # how far a whole control point may be off its prediction
+LEAST_AREA = 0.12  # of the reference's, below which a surface is nearly edge-on
+GAIN_RANGE = (0.35, 2.8)
+GAIN_STEP = 1.6  # how much the local gain may change between frames
+LIGHT_PRIOR = 0.7
+HIDDEN_FROM, HIDDEN_AT = 0.40, 0.60  # clipped residual at which a place begins to be, and is, taken for hidden
+ENERGY_LATTICE = 4.0  # lattice points
+ENERGY_SHARE = 0.3  # of the texture, that a changed but visible place may leave
+PROBES = 24  # random right sides for the posterior spread
+
+
+@dataclass(frozen=True)
+class Stiffness:
+    """Standard deviations of second differences, px per control spacing: of the field, and of its change."""
+
+    bend: float
+    change: float
+
+
+@dataclass
+class Light:
+    """Local gain and bias that bring the reference's contrast to the frame's, (h, w) float32."""
+
+    gain: ImageF32
+    bias: ImageF32
+
+
+@dataclass(frozen=True)
+class MeshFit:
+    """What was found on one frame.
+
+    ``controls`` (2, rows, columns) displacement in px; ``seen`` (h, w) the frame's picture carried back;
+    ``visible`` (h, w) 0..1; ``sigmas`` per level; ``spread`` (rows, columns, 3) posterior covariance xx, xy, yy
+    of the field at the control points; ``inside_share`` of the region; ``correlation`` of what is seen
+    """
+
+    controls: np.ndarray
+    seen: ImageF32
+    visible: ImageF32
+    light: Light
+    sigmas: tuple[float, ...]
+    spread: np.ndarray
+    inside_share: float
+    correlation: float
+    residual: ImageF32
+
+
+class MeshRegistration:
+    """A region of a reference picture, prepared once.
+
+    Convention: ``mask`` (H, W) bool in frame px; the lattice stands on every STEP-th px of the mask's box
+    """
+
+    def __init__(self, pyramid: GreyPyramid, mask: MaskBool, grid: SplineGrid) -> None:
+        self.grid = grid
+        ys, xs = np.nonzero(mask)
+        ox, oy = pyramid.origin
+        height, width = pyramid.levels[0].shape
+        xs0, xs1 = max(int(xs.min()) - ox, 2), min(int(xs.max()) - ox, width - 3)
+        ys0, ys1 = max(int(ys.min()) - oy, 2), min(int(ys.max()) - oy, height - 3)
+        columns, rows = np.arange(xs0 // 2 * 2, xs1 + 1, STEP), np.arange(ys0 // 2 * 2, ys1 + 1, STEP)
+        self.lattice = Lattice(grid, columns + ox, rows + oy)
+        self.shape = (len(rows), len(columns))
+        self.cells = (max(self.shape[0] // CELL, 1), max(self.shape[1] // CELL, 1))
+        self.held = mask[np.ix_(rows + oy, columns + ox)].astype(np.float32)
+        self.base = np.stack(np.meshgrid(self.lattice.xs, self.lattice.ys)).astype(np.float32)
+        self.templates: list[ImageF32] = []
+        self.gradients: list[tuple[ImageF32, ImageF32]] = []
+        for n in range(LEVELS):
+            picture = pyramid.levels[n]
+            gx, gy = gradient(picture)
+            at = np.ix_(rows >> n, columns >> n)
+            self.templates.append(np.ascontiguousarray(picture[at]))
+            self.gradients.append((gx[at] / (1 << n), gy[at] / (1 << n)))
+        # How much texture there is around each place: what hides it leaves a residual as large as that.
+        known = np.maximum(cv2.GaussianBlur(self.held, (0, 0), ENERGY_LATTICE), 1e-3)
+        self.energies = [cv2.GaussianBlur(self.held * t * t, (0, 0), ENERGY_LATTICE) / known for t in self.templates]
+        self._order()
+        self.roughness = self._thin_plate()
+        self._priors: dict[Stiffness, np.ndarray] = {}
+        self.probes = np.random.default_rng(20).standard_normal((self.unknowns, PROBES)).astype(np.float32)
+        nodes = grid.places()
+        self._at_nodes = Lattice(grid, nodes[0, :, 0].clip(*grid.box[::2]), nodes[:, 0, 1].clip(*grid.box[1::2]))
+
+    def _order(self) -> None:
+        rows, columns = self.grid.shape
+        # The short side runs fastest: the matrix's band is then as narrow as it can be.
+        self.row_stride, self.column_stride = (1, rows) if rows <= columns else (columns, 1)
+        self.unknowns = 2 * rows * columns
+        self.band = 2 * (3 * self.row_stride + 3 * self.column_stride) + 2
+        x, y = self.lattice.across, self.lattice.down
+        self.first_x, self.basis_x = _narrow(x)
+        self.first_y, self.basis_y = _narrow(y)
+
+    def pack(self, controls: np.ndarray) -> np.ndarray:
+        """(2, rows, columns) to the solver's order (unknowns,)."""
+        moved = controls.transpose(2, 1, 0) if self.row_stride == 1 else controls.transpose(1, 2, 0)
+        return np.ascontiguousarray(moved, np.float64).reshape(-1)
+
+    def unpack(self, flat: np.ndarray) -> np.ndarray:
+        rows, columns = self.grid.shape
+        extra = flat.shape[1:]
+        if self.row_stride == 1:
+            return np.moveaxis(flat.reshape(columns, rows, 2, *extra), (0, 1, 2), (2, 1, 0))
+        return np.moveaxis(flat.reshape(rows, columns, 2, *extra), (0, 1, 2), (1, 2, 0))
+
+    def _thin_plate(self) -> np.ndarray:
+        """Sum of squared second differences as a lower-banded matrix (band + 1, unknowns)."""
+        rows, columns = self.grid.shape
+        banded = np.zeros((self.band + 1, self.unknowns))
+
+        def add(points: list[tuple[int, int]], weights: list[float]) -> None:
+            at = [2 * (r * self.row_stride + c * self.column_stride) for r, c in points]
+            for d in range(2):
+                for p, a in zip(at, weights, strict=True):
+                    for q, b in zip(at, weights, strict=True):
+                        if q <= p:
+                            banded[p - q, q + d] += a * b
+
+        for r in range(rows):
+            for c in range(columns):
+                if c + 2 < columns:
+                    add([(r, c), (r, c + 1), (r, c + 2)], [1, -2, 1])
+                if r + 2 < rows:
+                    add([(r, c), (r + 1, c), (r + 2, c)], [1, -2, 1])
+                if r + 1 < rows and c + 1 < columns:
+                    root = float(np.sqrt(2))
+                    add([(r, c), (r, c + 1), (r + 1, c), (r + 1, c + 1)], [root, -root, -root, root])
+        return banded
+
+    def cells_of(self, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Where points (.., 2) lie among the cells, as remap's maps."""
+        x = ((places[..., 0] - self.lattice.xs[0]) / STEP + 0.5) * self.cells[1] / self.shape[1] - 0.5
+        y = ((places[..., 1] - self.lattice.ys[0]) / STEP + 0.5) * self.cells[0] / self.shape[0] - 0.5
+        return x.clip(0, self.cells[1] - 1).astype(np.float32), y.clip(0, self.cells[0] - 1).astype(np.float32)
+
+    def coarse(self, values: ImageF32) -> ImageF32:
+        return cv2.resize(values, self.cells[::-1], interpolation=cv2.INTER_AREA)
+
+    def fine(self, values: ImageF32) -> ImageF32:
+        return cv2.resize(values, self.shape[::-1], interpolation=cv2.INTER_LINEAR)
+
+    def start_light(self) -> Light:
+        return Light(np.ones(self.shape, np.float32), np.zeros(self.shape, np.float32))
+
+    def displacement(self, controls: np.ndarray) -> ImageF32:
+        """The field on the lattice, (2, h, w)."""
+        return np.asarray(self.lattice.values(controls), np.float32)
+
+    def look(self, pyramid: GreyPyramid, level: int, displacement: ImageF32) -> tuple[ImageF32, ImageF32]:
+        """The frame's picture under a field on the lattice, and where it was inside the picture (0 or 1)."""
+        seen, inside = np.empty(self.shape, np.float32), np.empty(self.shape, np.float32)
+        at = self.base + displacement
+        ox, oy = pyramid.origin
+        sample_map(pyramid.levels[level], at[0], at[1], 1.0 / (1 << level), float(ox), float(oy), seen, inside)
+        return seen, inside
+
+    def fit_light(self, level: int, seen: ImageF32, held: ImageF32, sigma: float, before: Light) -> Light:
+        """Local gain and bias by weighted regression over neighbourhoods, kept near what they were."""
+        t = self.templates[level]
+        smooth = [
+            cv2.GaussianBlur(self.coarse(values), (0, 0), LIGHT_CELLS)
+            for values in (held, held * t, held * seen, held * t * t, held * t * seen)
+        ]
+        weight = np.maximum(smooth[0], 1e-4)
+        mean_t, mean_s = smooth[1] / weight, smooth[2] / weight
+        variance = np.maximum(smooth[3] / weight - mean_t**2, 0)
+        product = smooth[4] / weight - mean_t * mean_s
+        known = self.coarse(before.gain)
+        # Where little is seen, or there is little texture, the gain stays what it was.
+        prior = LIGHT_PRIOR * sigma**2 / np.clip(smooth[0] * 4, 0.02, 1)
+        gain = (product + prior * known) / (variance + prior)
+        gain = np.clip(gain, np.maximum(known / GAIN_STEP, GAIN_RANGE[0]), np.minimum(known * GAIN_STEP, GAIN_RANGE[1]))
+        trust = np.clip(smooth[0] * 4, 0, 1)
+        bias = trust * (mean_s - gain * mean_t) + (1 - trust) * self.coarse(before.bias)
+        return Light(self.fine(gain.astype(np.float32)), self.fine(bias.astype(np.float32)))
+
+    def misfit(self, level: int, seen: ImageF32, light: Light, sigma: float, slack_px: float) -> ImageF32:
+        """Squared residual against what noise and a small misplacement explain, clipped to 1, (h, w)."""
+        t, (gx, gy) = self.templates[level], self.gradients[level]
+        r = light.gain * t + light.bias - seen
+        room = (3 * sigma) ** 2 + slack_px**2 * light.gain**2 * (gx * gx + gy * gy)
+        room += ENERGY_SHARE * self.energies[level]
+        return np.minimum(r * r / room, 1.0)
+
+    def visibility(self, misfit: ImageF32, held: ImageF32) -> ImageF32:
+        """How likely each place is seen, (h, w) 0..1: hidden things spoil whole neighbourhoods."""
+        weight = cv2.GaussianBlur(self.coarse(held), (0, 0), 0.9)
+        mean = cv2.GaussianBlur(self.coarse(misfit * held), (0, 0), 0.9) / np.maximum(weight, 1e-3)
+        seen = 1 - np.clip((mean - HIDDEN_FROM) / (HIDDEN_AT - HIDDEN_FROM), 0, 1)
+        seen = cv2.erode(seen.astype(np.float32), np.ones((3, 3), np.uint8))
+        return self.fine(seen * seen * (3 - 2 * seen))
+
+    def solve(
+        self,
+        pyramid: GreyPyramid,
+        predicted: np.ndarray,
+        light: Light,
+        visible: ImageF32,
+        stiffness: Stiffness,
+        sigma_limits: tuple[float, float],
+        *,
+        hold_out: ImageF32 | None = None,
+    ) -> MeshFit:
+        """Refine predicted controls on a frame, coarse to fine.
+
+        ``sigma_limits`` bound the robust scale per level; ``hold_out`` (h, w) multiplies the data, for asking how
+        well what was left out is foretold.
+        """
+        controls = predicted.copy()
+        guess = self.pack(predicted)
+        sigmas = [min(limit, FIRST_SIGMA) for limit in sigma_limits]
+        seen = inside = residual = np.zeros(self.shape, np.float32)
+        factor = None
+        shown = self.held if hold_out is None else self.held * hold_out
+        for level in reversed(range(LEVELS)):
+            t, (gx, gy) = self.templates[level], self.gradients[level]
+            terms = np.empty((6, *self.shape), np.float32)
+            for iteration in range(ITERATIONS[level]):
+                seen, inside = self.look(pyramid, level, self.displacement(controls))
+                held = shown * inside * visible
+                if iteration == 0:
+                    light = self.fit_light(level, seen, held, sigmas[level], light)
+                residual = light.gain * t + light.bias - seen
+                sigmas[level] = min(_robust_sigma(residual, held), sigma_limits[level])
+                tolerance = TOLERANCE_PX[level] * (1.0 if iteration == 0 else 0.5)
+                data_terms(
+                    t,
+                    gx,
+                    gy,
+                    light.gain,
+                    light.bias,
+                    seen,
+                    held,
+                    self.lattice.slopes(controls),
+                    np.float32((CAUCHY * sigmas[level]) ** 2),
+                    np.float32(tolerance**2),
+                    np.float32(LEAST_AREA),
+                    terms,
+                )
+                scale = 1.0 / (sigmas[level] ** 2 * NOISE_CORRELATION[level])
+                if iteration == 0:
+                    factor = self._factor(terms[:3], scale, stiffness)
+                assert factor is not None
+                here = self.pack(controls)
+                pull = self.lattice.down.T @ terms[3:5] @ self.lattice.across
+                rhs = scale * self.pack(pull.astype(np.float64))
+                rhs -= self._rough(here) / stiffness.bend**2
+                rhs -= self._rough(here - guess) / stiffness.change**2 + (here - guess) / PLACE_TRUST_PX**2
+                step = cho_solve_banded((factor, True), rhs.astype(np.float32), check_finite=False)
+                controls = controls + self.unpack(step)
+                if np.abs(step).max() < 0.02 * (1 + level):
+                    break
+        spread = self._spread(factor if hold_out is None else None)
+        return self._summary(pyramid, controls, light, visible, (sigmas[0], sigmas[1]), spread)
+
+    def _factor(self, tensor: ImageF32, scale: float, stiffness: Stiffness) -> np.ndarray:
+        # Single precision is enough: the steps are small, and every one starts from an exact residual.
+        banded = np.zeros((self.band + 1, self.unknowns), np.float32)
+        normal_matrix(
+            tensor,
+            self.first_x,
+            self.basis_x,
+            self.first_y,
+            self.basis_y,
+            self.row_stride,
+            self.column_stride,
+            banded,
+        )
+        banded *= scale
+        banded += self._prior(stiffness)
+        banded[0] += 1 / PLACE_TRUST_PX**2
+        return np.asarray(cholesky_banded(banded, lower=True, overwrite_ab=True, check_finite=False))
+
+    def _prior(self, stiffness: Stiffness) -> np.ndarray:
+        if self._priors.get(stiffness) is None:
+            prior = (1 / stiffness.bend**2 + 1 / stiffness.change**2) * self.roughness
+            self._priors[stiffness] = prior.astype(np.float32)
+        return self._priors[stiffness]
+
+    def _rough(self, flat: np.ndarray) -> np.ndarray:
+        """The thin-plate matrix times a vector, by differences and not by the matrix."""
+        c = self.unpack(flat)
+        out = np.zeros_like(c)
+        d = c[..., 2:] - 2 * c[..., 1:-1] + c[..., :-2]
+        out[..., 2:] += d
+        out[..., 1:-1] -= 2 * d
+        out[..., :-2] += d
+        d = c[:, 2:] - 2 * c[:, 1:-1] + c[:, :-2]
+        out[:, 2:] += d
+        out[:, 1:-1] -= 2 * d
+        out[:, :-2] += d
+        d = 2 * (c[:, 1:, 1:] - c[:, :-1, 1:] - c[:, 1:, :-1] + c[:, :-1, :-1])
+        out[:, 1:, 1:] += d
+        out[:, :-1, 1:] -= d
+        out[:, 1:, :-1] -= d
+        out[:, :-1, :-1] += d
+        return self.pack(out)
+
+    def _summary(
+        self,
+        pyramid: GreyPyramid,
+        controls: np.ndarray,
+        light: Light,
+        visible: ImageF32,
+        sigmas: tuple[float, float],
+        spread: np.ndarray,
+    ) -> MeshFit:
+        seen, inside = self.look(pyramid, 0, self.displacement(controls))
+        residual = light.gain * self.templates[0] + light.bias - seen
+        held = self.held * inside * visible
+        total = max(float(self.held.sum()), 1.0)
+        return MeshFit(
+            controls,
+            seen,
+            visible,
+            light,
+            sigmas,
+            spread,
+            float((self.held * inside).sum()) / total,
+            _correlation(self.templates[0], seen, residual, held),
+            residual,
+        )
+
+    def _spread(self, factor: np.ndarray | None) -> np.ndarray:
+        """Posterior covariance (rows, columns, 3) at the control points, from samples of the solve's own density.
+
+        With L the factor of the posterior's precision, x = L^-T e has its covariance for white e.
+        """
+        rows, columns = self.grid.shape
+        if factor is None:
+            return np.full((rows, columns, 3), 1e4)
+        samples, _ = stbtrs(factor, self.probes, uplo="L", trans="T")
+        field = self.unpack(samples)  # (2, rows, columns, PROBES)
+        field = np.tensordot(self._at_nodes.down, field, axes=(1, 1)).swapaxes(0, 1)
+        field = np.moveaxis(np.tensordot(field, self._at_nodes.across, axes=(2, 1)), -1, 2)
+        product = np.stack([(field[a] * field[b]).mean(axis=-1) for a, b in ((0, 0), (0, 1), (1, 1))], axis=-1)
+        return cv2.GaussianBlur(product.astype(np.float32), (0, 0), 0.8)
+
+
+def _narrow(matrix: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """A basis matrix (N, controls) as the first of its four controls (N,) and their weights (N, 4)."""
+    first = np.minimum((matrix != 0).argmax(axis=1), matrix.shape[1] - 4)
+    basis = np.take_along_axis(matrix, first[:, None] + np.arange(4), axis=1)
+    return first.astype(np.int64), np.ascontiguousarray(basis, np.float32)
+
+
+def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
+    values = np.abs(residual[::2, ::2][held[::2, ::2] > 0.5])
+    if values.size < 30:
+        return np.inf
+    return max(MAD_TO_SIGMA * float(np.partition(values, values.size // 2)[values.size // 2]), LEAST_SIGMA)
+
+
+def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> float:
+    """Robust share of the seen texture that the reference explains, 0 to 1."""
+    chosen = held[::2, ::2] > 0.5
+    if chosen.sum() < 30:
+        return 0.0
+    s, r = seen[::2, ::2][chosen], np.abs(residual[::2, ::2][chosen])
+    spread = float(np.median(np.abs(s - np.median(s))))
+    return float(np.sqrt(max(0.0, 1.0 - min(1.0, (float(np.median(r)) / max(spread, 1e-6)) ** 2))))

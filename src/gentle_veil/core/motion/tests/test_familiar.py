@@ -1,0 +1,43 @@
+"""The surface's colour: light changes it nowhere, a foreign thing where it stands."""
+
+import numpy as np
+import pytest
+
+from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
+
+BOX = (0, 0, 160, 80)
+
+
+@pytest.fixture
+def skin() -> np.ndarray:
+    base = np.array([173.0, 128.0, 107.0])
+    return np.clip(base + np.random.default_rng(3).normal(0, 4, (80, 160, 3)), 0, 255).astype(np.uint8)
+
+
+def seen(frame: np.ndarray) -> np.ndarray:
+    places = np.stack(np.meshgrid(np.arange(12, 150, 8), np.arange(12, 70, 8)), axis=-1).astype(np.float64)
+    return chroma_at(chroma(frame, 255.0, BOX), BOX, places)
+
+
+@pytest.mark.property
+def test_less_light_or_warmer_light__stays_familiar(skin: np.ndarray) -> None:
+    everywhere = np.ones(seen(skin).shape[:2], np.float32)
+    darker = (skin * 0.7).astype(np.uint8)
+    warmer = np.clip(skin * np.array([1.15, 1.0, 0.9]), 0, 255).astype(np.uint8)
+    for changed in (darker, warmer):
+        assert familiar(seen(skin), seen(changed), everywhere).min() > 0.8
+
+
+@pytest.mark.property
+def test_grey_thing__is_foreign_where_it_stands_and_nowhere_else(skin: np.ndarray) -> None:
+    covered = skin.copy()
+    covered[:, 100:] = (120, 120, 118)
+    trust = familiar(seen(skin), seen(covered), np.ones(seen(skin).shape[:2], np.float32))
+    assert trust[:, :9].min() > 0.8
+    assert trust[:, 13:].max() < 0.05
+
+
+@pytest.mark.property
+def test_sixteen_bit__says_the_same(skin: np.ndarray) -> None:
+    deep = chroma(skin.astype(np.uint16) * 257, 65535.0, BOX)
+    np.testing.assert_allclose(chroma(skin, 255.0, BOX), deep, atol=0.02)

@@ -1,0 +1,106 @@
+"""The mesh's solve: its matrices against dense ones, its data against finite differences, one step against truth."""
+
+import numpy as np
+import pytest
+
+from gentle_veil.core.geometry.spline_field import SplineGrid
+from gentle_veil.core.motion.mesh_kernels import normal_matrix, sample_map
+from gentle_veil.core.motion.mesh_registration import MeshRegistration, Stiffness
+from gentle_veil.core.motion.pyramid import grey_pyramid
+from gentle_veil.core.motion.sampling import sample_cubic
+from gentle_veil.core.synth.nonrigid import bending_sequence
+from gentle_veil.core.synth.planar import planar_sequence
+
+FULL = 255.0
+
+
+@pytest.fixture(scope="module")
+def weave() -> np.ndarray:
+    return planar_sequence("strong_weave", seed=3, count=2, width=200, height=150, travel=2.0).frames
+
+
+def registration(frame: np.ndarray, spacing: float = 16.0) -> MeshRegistration:
+    mask = np.zeros(frame.shape[:2], bool)
+    mask[30:120, 40:160] = True
+    return MeshRegistration(grey_pyramid(frame, FULL, 2), mask, SplineGrid((35.0, 25.0, 165.0, 125.0), spacing))
+
+
+def dense(banded: np.ndarray) -> np.ndarray:
+    band, n = banded.shape[0] - 1, banded.shape[1]
+    out = np.zeros((n, n))
+    for k in range(band + 1):
+        i = np.arange(n - k)
+        out[i + k, i] = out[i, i + k] = banded[k, : n - k]
+    return out
+
+
+@pytest.mark.property
+def test_pack__is_undone_by_unpack_and_the_short_side_runs_fastest(weave: np.ndarray) -> None:
+    r = registration(weave[0])
+    rows, columns = r.grid.shape
+    assert rows < columns
+    controls = np.random.default_rng(0).normal(size=(2, rows, columns))
+    np.testing.assert_array_equal(r.unpack(r.pack(controls)), controls)
+    assert r.row_stride == 1
+
+
+@pytest.mark.property
+def test_thin_plate__matrix_and_differences_agree_and_planes_cost_nothing(weave: np.ndarray) -> None:
+    r = registration(weave[0], spacing=30.0)
+    some = np.random.default_rng(1).normal(size=r.unknowns)
+    np.testing.assert_allclose(dense(r.roughness) @ some, r._rough(some), atol=1e-9)
+    places = r.grid.places()
+    plane = np.stack([0.2 * places[..., 0] - 3, 0.1 * places[..., 1] + 0.3 * places[..., 0]])
+    np.testing.assert_allclose(r._rough(r.pack(plane)), 0, atol=1e-9)
+
+
+@pytest.mark.property
+def test_normal_matrix__is_the_sum_of_basis_products(weave: np.ndarray) -> None:
+    r = registration(weave[0], spacing=30.0)
+    rng = np.random.default_rng(2)
+    g = rng.normal(size=(2, *r.shape)).astype(np.float32)
+    tensor = np.stack([g[0] ** 2, g[0] * g[1], g[1] ** 2])
+    banded = np.zeros((r.band + 1, r.unknowns))
+    normal_matrix(tensor, r.first_x, r.basis_x, r.first_y, r.basis_y, r.row_stride, r.column_stride, banded)
+    # One column per unknown: what a unit of it changes at every lattice point.
+    columns = []
+    for i in range(r.unknowns):
+        unit = np.zeros(r.unknowns)
+        unit[i] = 1
+        columns.append((r.displacement(r.unpack(unit)) * g).sum(axis=0).ravel())
+    expected = np.array(columns) @ np.array(columns).T
+    np.testing.assert_allclose(dense(banded), expected, atol=2e-3 * np.abs(expected).max())
+
+
+@pytest.mark.property
+def test_sample_map__is_the_exact_cubic_and_says_what_is_outside() -> None:
+    picture = np.random.default_rng(4).normal(size=(20, 30)).astype(np.float32)
+    x = np.array([[5.25, 12.0, 28.5]], np.float32)
+    y = np.array([[7.5, 3.75, 4.0]], np.float32)
+    seen, inside = np.empty((1, 3), np.float32), np.empty((1, 3), np.float32)
+    sample_map(picture, x, y, 1.0, 0.0, 0.0, seen, inside)
+    np.testing.assert_array_equal(inside, [[1, 1, 0]])
+    expected = sample_cubic(picture[..., None], np.stack([x, y], axis=-1).astype(np.float64))[..., 0]
+    np.testing.assert_allclose(seen[0, :2], expected[0, :2], atol=1e-5)
+
+
+@pytest.mark.truth
+def test_solve__finds_a_bend_from_the_frame_before() -> None:
+    moving = bending_sequence("strong_weave", seed=7, count=40, width=200, height=150, travel=4, turn=2, bump=8)
+    r = registration(moving.frames[0])
+    frame = grey_pyramid(moving.frames[2], FULL, 2)
+    visible = np.ones(r.shape, np.float32)
+    lattice = np.moveaxis(r.base, 0, -1).astype(np.float64)
+    start = r.lattice.fit(np.moveaxis(moving.motion.carry(lattice, 1) - lattice, -1, 0))
+    # The follower begins nearer, from dense motion; from the frame before it takes a few rounds.
+    for _ in range(4):
+        fit = r.solve(frame, start, r.start_light(), visible, Stiffness(1.5, 0.6), (np.inf, np.inf))
+        start = fit.controls
+    truth = moving.motion.carry(lattice, 2) - lattice
+    found = np.moveaxis(r.displacement(fit.controls), 0, -1)
+    step = moving.motion.carry(lattice, 2) - moving.motion.carry(lattice, 1)
+    assert np.linalg.norm(step, axis=-1).mean() > 0.2
+    assert np.median(np.linalg.norm(found - truth, axis=-1)) < 0.1
+    assert fit.correlation > 0.9
+    assert fit.inside_share == 1.0
+    assert (fit.spread[..., 0] > 0).all()
