@@ -96,9 +96,22 @@ export const jobsQuery = queryOptions({
   queryFn: async () => (await taken(api.GET("/api/jobs"))).jobs,
 });
 
+/** What is shown once the server has answered an edit: its recipe, unless a later edit is already seen above it. */
+export function afterReply(shown: Revision | undefined, reply: Revision, laterEdits: boolean): Revision {
+  return shown && laterEdits ? { ...reply, recipe: shown.recipe } : reply;
+}
+
 /** What an edit of the recipe makes stale. */
-export function recipeChanged(client: QueryClient, shot: number, revision?: Written): void {
-  if (revision) client.setQueryData(recipeQuery(shot).queryKey, withRecipe(revision));
+export function recipeChanged(
+  client: QueryClient,
+  shot: number,
+  revision?: Written,
+  laterEdits = false,
+): void {
+  if (revision)
+    client.setQueryData(recipeQuery(shot).queryKey, (shown: Revision | undefined) =>
+      afterReply(shown, withRecipe(revision), laterEdits),
+    );
   for (const part of ["state", "track", "proof", "history"])
     void client.invalidateQueries({ queryKey: ["shot", shot, part] });
 }
@@ -114,6 +127,7 @@ export function useRecipe(shot: number) {
 
 /** Edits that are on their way, per shot: work must start from the newest state, not from the one before it. */
 const onTheWay = new Map<number, Promise<unknown>>();
+const editsWaiting = new Map<number, number>();
 
 /** One edit: a new revision, made on the one that is seen; what follows from it is said by `then`. */
 export function useEdit(shot: number) {
@@ -129,7 +143,7 @@ export function useEdit(shot: number) {
         }),
       );
     },
-    onSuccess: (revision) => recipeChanged(client, shot, revision),
+    onSuccess: (revision) => recipeChanged(client, shot, revision, (editsWaiting.get(shot) ?? 0) > 1),
     onError: (fault) => {
       onError(fault);
       void client.invalidateQueries({ queryKey: recipeQuery(shot).queryKey });
@@ -147,7 +161,9 @@ export function useEdit(shot: number) {
     );
     // One after the other: each is made on the revision that the one before it has become.
     const before = onTheWay.get(shot) ?? Promise.resolve();
-    const sent = before.then(() => mutation.mutateAsync({ recipe, label }));
+    const counted = (by: number) => editsWaiting.set(shot, (editsWaiting.get(shot) ?? 0) + by);
+    counted(1);
+    const sent = before.then(() => mutation.mutateAsync({ recipe, label })).finally(() => counted(-1));
     onTheWay.set(
       shot,
       sent.catch(() => {}),

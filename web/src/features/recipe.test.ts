@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { afterReply } from "./queries";
 import {
   asRecipe,
   drapeOutline,
@@ -68,5 +69,18 @@ describe("changing a recipe", () => {
   it("shows a keyed value by its first key", () => {
     expect(plainNumber({ keys: { "10": 0.25 }, ease: "linear" }, 1)).toBe(0.25);
     expect(plainNumber(undefined, 3)).toBe(3);
+  });
+});
+
+describe("an answer that comes after a later edit", () => {
+  const state = (revision: number, names: string[]) =>
+    ({ revision, label: "", recipe: { drapes: names.map((name) => ({ name })), veils: [] } }) as never;
+  it("does not take the later edit off the screen, but is what the next is made on", () => {
+    const after = afterReply(state(1, ["a", "b"]), state(2, ["a"]), true);
+    expect(after.revision).toBe(2);
+    expect(after.recipe.drapes).toHaveLength(2);
+  });
+  it("is shown when nothing came after it", () => {
+    expect(afterReply(state(1, ["a", "b"]), state(2, ["a"]), false).recipe.drapes).toHaveLength(1);
   });
 });
