@@ -17,6 +17,7 @@ from gentle_veil.media.open_media import probe
 from gentle_veil.services import recipes
 from gentle_veil.services.bringing_in import bring_in
 from gentle_veil.services.library import Library
+from gentle_veil.services.shelf import Shelf
 from gentle_veil.services.workspace import media_key_of, open_workspace
 from gentle_veil.store.cache import Cache
 from gentle_veil.wiring import Config, create, open_library
@@ -95,7 +96,9 @@ def movie_path(spotted_shot: SpottedShot, tmp_path_factory: pytest.TempPathFacto
 @pytest.fixture
 def workspace(movie_path: Path, tmp_path: Path):
     info = probe(movie_path)
-    opened = open_workspace(movie_path, info, media_key_of(movie_path, info), Cache(tmp_path / "cache"))
+    opened = open_workspace(
+        movie_path, info, media_key_of(movie_path, info), Cache(tmp_path / "cache"), Shelf(tmp_path / "artwork")
+    )
     yield opened
     opened.frames.close()
 

@@ -20,6 +20,7 @@ from gentle_veil.domain.checks import read_recipe
 from gentle_veil.media.open_media import open_frames, probe
 from gentle_veil.services.composing import build_layers, compose
 from gentle_veil.services.following import follow
+from gentle_veil.services.shelf import Shelf
 from gentle_veil.services.workspace import media_key_of, open_workspace
 from gentle_veil.store.cache import Cache
 
@@ -89,7 +90,11 @@ def main() -> None:
     clean = [twin[k] for k in range(len(twin))]
     with record.scratch() as folder:
         workspace = open_workspace(
-            FOLDER / "plate.mp4", info, media_key_of(FOLDER / "plate.mp4", info), Cache(Path(folder))
+            FOLDER / "plate.mp4",
+            info,
+            media_key_of(FOLDER / "plate.mp4", info),
+            Cache(Path(folder)),
+            Shelf(Path(folder) / "artwork"),
         )
         plate = [workspace.frames[k] for k in range(len(clean))]
         recipe = read_recipe(recipe_for(marks))

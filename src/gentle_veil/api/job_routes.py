@@ -43,13 +43,18 @@ def cancel(path: m.JobPath) -> Response:
     return reply(m.Done, {})
 
 
-TITLES = {"analyse": "Looking at every frame", "ready": "Composing", "prove": "Measuring the proof"}
+TITLES = {
+    "analyse": "Looking at every frame",
+    "faces": "Looking for faces",
+    "ready": "Composing",
+    "prove": "Measuring the proof",
+}
 
 
 @bp.post("/shots/<int:shot>/jobs", responses={201: m.Made})
 def start(path: m.ShotPath, body: m.JobWanted) -> Response:
-    if body.kind == "analyse":
-        return reply(m.Made, {"id": runner().submit("analyse", path.shot, TITLES["analyse"], {})}, 201)
+    if body.kind in ("analyse", "faces"):
+        return reply(m.Made, {"id": runner().submit(body.kind, path.shot, TITLES[body.kind], {})}, 201)
     with library().db.session() as session:
         row = library().shot(session, path.shot)
         first, last = row.in_frame, row.out_frame

@@ -86,7 +86,7 @@ class GoTo(BaseModel):
 
 
 class JobWanted(BaseModel):
-    kind: Literal["analyse", "follow", "ready", "prove"]
+    kind: Literal["analyse", "faces", "follow", "ready", "prove"]
     drape: str | None = None
     first: int | None = None
     last: int | None = None
@@ -231,6 +231,52 @@ class VeilNote(BaseModel):
     donor: list[float] | None
     why: str
     others: list[list[float]]
+    hidden: list[str] = Field(description="Faces that it hides.")
+
+
+class ArtworkPiece(BaseModel):
+    name: str
+    size: list[int] = Field(description="Width and height in px.")
+    count: int = Field(description="Pictures in it; 1 is a still.")
+    alpha: Literal["told", "straight", "premultiplied"]
+    rate: str | None
+    files: list[str]
+    content: str
+
+
+class Shelf(BaseModel):
+    pieces: list[ArtworkPiece]
+
+
+class ArtworkWanted(BaseModel):
+    name: str
+    upload: str = Field(description="The token of the upload that holds the files.")
+    alpha: Literal["told", "straight", "premultiplied"] = "told"
+    rate: str | None = None
+
+
+class ArtworkPath(BaseModel):
+    name: str
+
+
+class Named(BaseModel):
+    name: str
+
+
+class FaceFound(BaseModel):
+    name: str
+    found: int = Field(description="Frames on which a face was found.")
+    status: list[Literal["found", "held", "gone"]]
+    ellipses: list[list[float] | None] = Field(description="Per frame: centre x, y, half axes, turn in radians.")
+
+
+class MaybeFaces(BaseModel):
+    faces: list[FaceFound] | None
+
+
+class FacePath(BaseModel):
+    shot: int
+    name: str
 
 
 class State(BaseModel):
@@ -307,7 +353,7 @@ class Deliveries(BaseModel):
 
 class Param(BaseModel):
     name: str
-    type: Literal["number", "switch", "choice", "vector"]
+    type: Literal["number", "switch", "choice", "vector", "points", "artwork", "colour", "names"]
     label: str
     help: str
     group: str

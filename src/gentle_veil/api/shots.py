@@ -101,15 +101,17 @@ def shot_state(path: m.ShotPath) -> Response:
     followed = {d.name: known_track(workspace, d) for d in recipe.drapes}
     veils = {}
     for veil in recipe.veils:
-        track = followed.get(veil.drape)
-        laid = track is not None and track.track.row(veil.frame - workspace.info.first_frame) is not None
+        track = None if veil.drape is None else followed.get(veil.drape)
+        known = track is not None and track.track.row(veil.frame - workspace.info.first_frame) is not None
+        laid = known or veil.drape is None
         note = notes.get(veil.name)
         veils[veil.name] = {
             "ready": note is not None,
             "laid": laid,
-            "donor": note["donor"] if note else None,
-            "why": note["why"] if note else "",
-            "others": note["others"] if note else [],
+            "donor": note.get("donor") if note else None,
+            "why": note.get("why", "") if note else "",
+            "others": note.get("others", []) if note else [],
+            "hidden": note.get("hidden", []) if note else [],
         }
     with library().db.session() as session:
         row = library().shot(session, path.shot)

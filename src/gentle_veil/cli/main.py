@@ -72,6 +72,7 @@ def run(
     frames: Annotated[str | None, typer.Option(help="The range A-B, in the file's own numbers.")] = None,
     rate: Annotated[str | None, typer.Option(help="Frame rate of a sequence, like 24 or 30000/1001.")] = None,
     hold_gaps: Annotated[bool, typer.Option(help="Hold the frame before each gap in a numbering.")] = False,
+    artwork: Annotated[Path | None, typer.Option(help="The folder with the artwork that the recipe names.")] = None,
 ) -> None:
     """Follow, compose and prove a recipe on a clip."""
     with _Bar() as bar:
@@ -82,6 +83,7 @@ def run(
             frames=None if frames is None else headless.parse_frames(frames),
             rate=None if rate is None else parse_rate(rate),
             gaps="hold" if hold_gaps else "refuse",
+            artwork=artwork,
             report=bar.report,
         )
     typer.echo(f"{proof['verdict']}: frames {proof['frames'][0]}-{proof['frames'][1]} in {out}")

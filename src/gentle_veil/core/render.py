@@ -27,12 +27,23 @@ class Layer:
     grow: Keyed = field(default_factory=lambda: Keyed(((0, 0.0),)))
     first: int | None = None
     last: int | None = None
+    come_in: int = 0
+    go_out: int = 0
 
     def on(self, k: int) -> bool:
         """Whether the veil is laid on frame ``k``: within its range, on a surface that is known there."""
         if (self.first is not None and k < self.first) or (self.last is not None and k > self.last):
             return False
         return self.placement.track.seen(k) and self.opacity.at(k) > 0
+
+    def strength(self, k: int) -> float:
+        """The opacity on frame ``k``, with coming in after the range's first frame and going out before its last."""
+        here = min(max(self.opacity.at(k), 0.0), 1.0)
+        if self.first is not None and self.come_in > 0:
+            here *= min((k - self.first + 1) / (self.come_in + 1), 1.0)
+        if self.last is not None and self.go_out > 0:
+            here *= min((self.last - k + 1) / (self.go_out + 1), 1.0)
+        return here
 
     def params_at(self, k: int) -> Any:
         known = {f.name for f in fields(self.params)}
@@ -80,7 +91,7 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue
-        matte = patch.matte * np.float32(min(max(layer.opacity.at(k), 0.0), 1.0))
+        matte = patch.matte * np.float32(layer.strength(k))
         canvas.lay(patch.box, patch.img_lin, matte)
         laid.append(LaidPatch(layer.name, patch, matte))
     return Rendered(canvas.code_values(), tuple(laid))

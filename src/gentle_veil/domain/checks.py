@@ -1,6 +1,7 @@
 """Find all faults of a recipe at once, each with its path and what to do."""
 
 import math
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -80,12 +81,16 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
     names = {d.name for d in recipe.drapes}
     for i, veil in enumerate(recipe.veils):
         path = f"veils[{i}]"
-        if veil.drape not in names:
+        if veil.drape is not None and veil.drape not in names:
             yield _fault(f"{path}.drape", f"'{veil.drape}' is not a drape of this recipe; name one of its drapes")
+        if veil.drape is not None and veil.outline is None:
+            yield _fault(f"{path}.outline", f"is missing; a veil on the drape '{veil.drape}' needs one")
         kind = VEILS.get(veil.kind)
         if kind is None:
             yield _fault(f"{path}.kind", f"'{veil.kind}' is none of {', '.join(VEILS)}")
         else:
+            if veil.drape is None and not kind.on_picture:
+                yield _fault(f"{path}.drape", f"is missing; {veil.kind} rests on a drape, name one of its drapes")
             yield from _param_faults(f"{path}.params", veil.params, kind.Params)
         if veil.range is not None and veil.range[0] > veil.range[1]:
             yield _fault(f"{path}.range", f"begins at {veil.range[0]}, after it ends at {veil.range[1]}; swap them")
@@ -134,6 +139,22 @@ def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
         good = isinstance(value, list | tuple) and len(value) == 2
         if not good or not all(isinstance(v, int | float) and math.isfinite(v) for v in value):
             yield _fault(path, "must be two numbers, x and y, or null")
+    elif spec.type == "points" and not (isinstance(value, list | tuple) and all(_is_pair(v) for v in value)):
+        yield _fault(path, "must be a list of points, each two numbers, x and y")
+    elif spec.type == "artwork" and not isinstance(value, str):
+        yield _fault(path, "must be the name of a piece of artwork")
+    elif spec.type == "colour" and not (isinstance(value, str) and re.fullmatch(r"#[0-9a-fA-F]{6}", value)):
+        yield _fault(path, "must be a colour like #8a6f5c")
+    elif spec.type == "names" and not (isinstance(value, list | tuple) and all(isinstance(v, str) for v in value)):
+        yield _fault(path, "must be a list of names")
+
+
+def _is_pair(value: Any) -> bool:
+    return (
+        isinstance(value, list | tuple)
+        and len(value) == 2
+        and all(isinstance(v, int | float) and math.isfinite(v) for v in value)
+    )
 
 
 def _fault(path: str, message: str) -> Fault:

@@ -29,15 +29,19 @@ def track_key(media_key: str, drape: Drape) -> str:
     )
 
 
-def prepared_key(track_content: str, drape: Drape, veil: Veil, marks: list[Veil]) -> str:
-    """What a veil's preparation depends on; its strength, feather and range are not among it."""
+def prepared_key(track_content: str, drape: Drape | None, veil: Veil, marks: list[Veil], others: list[str]) -> str:
+    """What a veil's preparation depends on; its strength, feather and range are not among it.
+
+    ``drape`` None: it rests on the picture; ``others``: artwork, faces
+    """
     return content_key(
         "prepared",
         RENDER_CODE,
         track_content,
-        drape.model_dump(mode="json", include={"outline", "reference_frames"}),
+        None if drape is None else drape.model_dump(mode="json", include={"outline", "reference_frames"}),
         veil.model_dump(mode="json", include={"kind", "frame", "outline", "params"}),
         [m.model_dump(mode="json", include={"frame", "outline"}) for m in marks],
+        others,
     )
 
 

@@ -95,18 +95,23 @@ def _pair_or_none(value: Any) -> Any:
 
 
 class Veil(Strict):
-    """One change that rests on a drape. ``frame`` is the one its outline is drawn on."""
+    """One change that rests on a drape. ``frame`` is the one its outline is drawn on.
+
+    Without a drape it rests on the picture itself, and without an outline on the whole of it.
+    """
 
     name: Name
     kind: str
-    drape: str
+    drape: str | None = None
     frame: int
-    outline: Outline
+    outline: Outline | None = None
     feather: Value = 3.0
     grow: Value = 0.0
     opacity: Value = 1.0
     enabled: bool = True
     range: Annotated[tuple[int, int] | None, BeforeValidator(_pair_or_none)] = None
+    come_in: Annotated[int, Field(ge=0, le=1000, description="Frames over which it comes in.")] = 0
+    go_out: Annotated[int, Field(ge=0, le=1000, description="Frames over which it goes out.")] = 0
     params: dict[str, Any] = Field(default_factory=dict)
 
 

@@ -10,6 +10,7 @@ from gentle_veil.jobs.context import JobContext
 from gentle_veil.services import recipes
 from gentle_veil.services.composing import build_layers, veil_notes
 from gentle_veil.services.delivering import DeliverySettings, abandon, deliver
+from gentle_veil.services.faces import people_of
 from gentle_veil.services.following import follow
 from gentle_veil.services.proving import prove
 from gentle_veil.services.ribbons import analyse
@@ -28,6 +29,11 @@ def _recipe(context: JobContext, shot_id: int, arguments: Arguments) -> Recipe:
 def _analyse(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
     analyse(workspace, report=context.report)
     return {}
+
+
+def _faces(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    people = people_of(workspace, report=context.report)
+    return {"faces": people.count}
 
 
 def _follow(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
@@ -95,6 +101,7 @@ def _close_delivery(context: JobContext, delivery_id: int, state: str, checksums
 
 HANDLERS: dict[str, Handler] = {
     "analyse": _analyse,
+    "faces": _faces,
     "follow": _follow,
     "ready": _ready,
     "prove": _prove,

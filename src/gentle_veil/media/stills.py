@@ -8,6 +8,7 @@ import OpenEXR
 import tifffile
 from PIL import Image, UnidentifiedImageError
 
+from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.errors import MediaError
 from gentle_veil.core.types import RawImage
 
@@ -70,6 +71,16 @@ def _read_exr(path: Path) -> RawImage:
         single = [channels[c].pixels for c in ("R", "G", "B") if c in channels] or [channels["Y"].pixels]
         planes = single if len(single) == 3 else [single[0]] * 3
         return np.ascontiguousarray(np.stack(planes, axis=-1).astype(np.float32))
+
+
+def for_screen(img_raw: RawImage, encoding: CodeValues) -> np.ndarray:
+    """8-bit encoded picture of code values: BT.709 or sRGB as it is, scene-linear through the BT.709 curve."""
+    if encoding.dtype == "uint8":
+        return img_raw
+    if encoding.dtype == "uint16":
+        return (img_raw >> 8).astype(np.uint8)
+    display = CodeValues("srgb", "uint8")
+    return display.from_linear(img_raw) if encoding.transfer == "linear" else display.from_encoded(img_raw)
 
 
 def encode_png(picture: np.ndarray, level: int = 3) -> bytes:

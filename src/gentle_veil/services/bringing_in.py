@@ -77,6 +77,11 @@ def store_upload(library: Library, token: str, name: str, stream: BinaryIO, leng
         raise
 
 
+def uploaded_files(library: Library, token: str) -> list[Path]:
+    """The whole files of an upload, by name."""
+    return sorted(p for p in _upload_folder(library, token).iterdir() if p.is_file() and p.suffix != ".part")
+
+
 def drop_upload(library: Library, token: str) -> None:
     """Forget an upload and its files."""
     shutil.rmtree(_upload_folder(library, token), ignore_errors=True)

@@ -8,6 +8,7 @@ import numpy as np
 from gentle_veil.core.contracts.keyed import Keyed, constant
 from gentle_veil.core.contracts.params import specs_of
 from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.followers import FOLLOWERS
@@ -15,6 +16,7 @@ from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.keys import content_key, prepared_key
 from gentle_veil.domain.recipe import Keys, Recipe, Value, Veil
+from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import Followed, known_track, polygon_of, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
@@ -26,15 +28,17 @@ def keyed_of(value: Value, offset: int) -> Keyed:
     return constant(value)
 
 
-def placement_of(workspace: Workspace, recipe: Recipe, veil: Veil, followed: Followed) -> Placement:
-    """Where a veil rests. Raises RuleError when its design frame has not been followed."""
-    drape = recipe.drape(veil.drape)
-    assert drape is not None  # a recipe is checked before it gets here
-    track = followed.track
+def placement_of(
+    workspace: Workspace, recipe: Recipe, veil: Veil, params: Any, followed: Followed, *, report: Report = silent
+) -> Placement:
+    """Where a veil rests, and what it is given.
+
+    Raises: RuleError when its design frame has not been followed; NotFoundError when its artwork is not there
+    """
+    drape = None if veil.drape is None else recipe.drape(veil.drape)
     marks = tuple(
         polygon
-        for other in recipe.veils
-        if other.drape == veil.drape and other.name != veil.name and other.kind == veil.kind
+        for other in _others(recipe, veil)
         for polygon in [_polygon_on_reference(workspace, other, followed)]
         if polygon is not None
     )
@@ -44,12 +48,38 @@ def placement_of(workspace: Workspace, recipe: Recipe, veil: Veil, followed: Fol
             f"Veil '{veil.name}' is drawn on frame {veil.frame}, to which '{veil.drape}' has not been followed; "
             "follow it there first."
         )
-    return Placement(track, polygon, reference_polygon(drape), marks)
+    return Placement(
+        followed.track,
+        polygon,
+        polygon if drape is None else reference_polygon(drape),
+        marks,
+        pictures={name: workspace.shelf.picture(name) for name in artwork_names(veil)},
+        people=people_of(workspace, report=report) if VEILS[veil.kind].needs_people(params) else None,
+        frame_seconds=float(1 / workspace.info.rate) if workspace.info.rate else 0.04,
+    )
+
+
+def artwork_names(veil: Veil) -> list[str]:
+    """The pieces of artwork that a veil's parameters name."""
+    specs = specs_of(VEILS[veil.kind].Params)
+    return [str(v) for n, v in veil.params.items() if n in specs and specs[n][0].type == "artwork" and v]
+
+
+def _others(recipe: Recipe, veil: Veil) -> list[Veil]:
+    """The other marks of the same kind on the same drape."""
+    if veil.drape is None:
+        return []
+    return [v for v in recipe.veils if v.drape == veil.drape and v.name != veil.name and v.kind == veil.kind]
 
 
 def _polygon_on_reference(workspace: Workspace, veil: Veil, followed: Followed) -> np.ndarray | None:
     row = followed.track.row(veil.frame - workspace.info.first_frame)
-    return None if row is None else followed.track.to_reference(polygon_of(veil.outline), row)
+    if row is None:
+        return None
+    if veil.outline is None:
+        width, height = workspace.frames.size
+        return np.array([[-1.0, -1.0], [width, -1.0], [width, height], [-1.0, height]])
+    return followed.track.to_reference(polygon_of(veil.outline), row)
 
 
 def _split_params(veil: Veil, offset: int) -> tuple[dict[str, Any], dict[str, Keyed]]:
@@ -60,8 +90,13 @@ def _split_params(veil: Veil, offset: int) -> tuple[dict[str, Any], dict[str, Ke
         if isinstance(value, dict):
             keyed[name] = keyed_of(Keys.model_validate(value), offset)
         else:
-            constants[name] = tuple(value) if isinstance(value, list) else value
+            constants[name] = _frozen(value)
     return constants, keyed
+
+
+def _frozen(value: Any) -> Any:
+    """Lists as tuples, all the way down: parameters are immutable."""
+    return tuple(_frozen(v) for v in value) if isinstance(value, list) else value
 
 
 def layer_keys(workspace: Workspace, recipe: Recipe) -> list[str] | None:
@@ -79,15 +114,30 @@ def layer_keys(workspace: Workspace, recipe: Recipe) -> list[str] | None:
 
 
 def _ready(workspace: Workspace, recipe: Recipe, veil: Veil) -> tuple[Followed, str] | None:
-    """A veil's track and preparation key, or None when it is off or its surface is not known."""
-    drape = recipe.drape(veil.drape)
-    if not veil.enabled or drape is None:
+    """A veil's track and preparation key, or None when it is off or cannot be laid yet."""
+    if not veil.enabled:
         return None
-    followed = known_track(workspace, drape)
+    drape = None if veil.drape is None else recipe.drape(veil.drape)
+    if drape is None:
+        followed: Followed | None = _picture_itself(workspace, veil)
+    else:
+        followed = known_track(workspace, drape)
     if followed is None or followed.track.row(veil.frame - workspace.info.first_frame) is None:
         return None
-    marks = [v for v in recipe.veils if v.drape == veil.drape and v.name != veil.name and v.kind == veil.kind]
-    return followed, prepared_key(followed.content, drape, veil, marks)
+    contents = [workspace.shelf.content(name) for name in artwork_names(veil)]
+    if not all(contents):
+        return None
+    if VEILS[veil.kind].needs_people(VEILS[veil.kind].Params(**_split_params(veil, 0)[0])):
+        contents.append(people_key(workspace))
+    return followed, prepared_key(followed.content, drape, veil, _others(recipe, veil), contents)
+
+
+def _picture_itself(workspace: Workspace, veil: Veil) -> Followed:
+    """The track of a veil that rests on the picture: nothing moves."""
+    reference = veil.frame - workspace.info.first_frame
+    key = content_key("picture", workspace.media_key, reference)
+    made = partial(still_track, workspace.frames.size, len(workspace.frames), reference)
+    return Followed(workspace.memory.get(("picture", key), made), key)
 
 
 def build_layers(
@@ -103,13 +153,16 @@ def build_layers(
         ready = _ready(workspace, recipe, veil)
         if ready is None:
             if strict and veil.enabled:
+                missing = [n for n in artwork_names(veil) if not workspace.shelf.content(n)]
+                if missing:
+                    raise RuleError(f"Veil '{veil.name}' cannot be laid: bring in the artwork '{missing[0]}' first.")
                 raise RuleError(f"Veil '{veil.name}' cannot be laid: follow its drape '{veil.drape}' first.")
             continue
         followed, key = ready
         kind = VEILS[veil.kind]
-        placement = placement_of(workspace, recipe, veil, followed)
         constants, keyed = _split_params(veil, offset)
         params = kind.Params(**constants)
+        placement = placement_of(workspace, recipe, veil, params, followed, report=report)
         prepared = workspace.memory.get(("prepared", key), partial(workspace.cache.get_json, "prepared", key))
         if prepared is None:
             prepared = kind.prepare(workspace.frames, placement, params, report=report)
@@ -127,6 +180,8 @@ def build_layers(
                 grow=keyed_of(veil.grow, offset),
                 first=None if veil.range is None else veil.range[0] - offset,
                 last=None if veil.range is None else veil.range[1] - offset,
+                come_in=veil.come_in,
+                go_out=veil.go_out,
             )
         )
     return tuple(layers)
@@ -144,7 +199,7 @@ def veil_notes(workspace: Workspace, recipe: Recipe) -> dict[str, dict[str, Any]
         ready = _ready(workspace, recipe, veil)
         prepared = None if ready is None else workspace.cache.get_json("prepared", ready[1])
         if prepared is not None:
-            kept = {n: v for n, v in prepared.items() if n not in ("steps", "bulges")}
+            kept = {n: v for n, v in prepared.items() if n in ("donor", "why", "others", "faces", "hidden")}
             kept["held_frames"] = len(prepared.get("steps", {}))
             notes[veil.name] = kept
     return notes

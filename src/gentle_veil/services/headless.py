@@ -20,10 +20,11 @@ from gentle_veil.domain.recipe import Recipe
 from gentle_veil.media.open_media import probe
 from gentle_veil.media.stills import encode_png
 from gentle_veil.media.write import write_atomically
-from gentle_veil.services.composing import build_layers, compose
+from gentle_veil.services.composing import artwork_names, build_layers, compose
 from gentle_veil.services.delivering import png_ready
 from gentle_veil.services.following import follow, write_track
 from gentle_veil.services.proving import ProofBook
+from gentle_veil.services.shelf import Shelf
 from gentle_veil.services.workspace import media_key_of, open_workspace
 from gentle_veil.store.cache import Cache
 
@@ -44,6 +45,7 @@ def run_recipe(
     frames: tuple[int, int] | None = None,
     rate: Fraction | None = None,
     gaps: str = "refuse",
+    artwork: Path | None = None,
     report: Report = silent,
 ) -> dict[str, Any]:
     """Follow every drape, lay every veil, write frames, mattes, tracks and the proof under ``out``.
@@ -59,7 +61,8 @@ def run_recipe(
             f"Frames {first}-{last} do not lie within the clip's {info.first_frame}-{info.last_frame}; change --frames."
         )
     with tempfile.TemporaryDirectory(prefix="gentle-veil-") as scratch:
-        workspace = open_workspace(media, info, media_key_of(media, info), Cache(Path(scratch)))
+        shelf = _shelf(recipe, artwork, Path(scratch) / "artwork")
+        workspace = open_workspace(media, info, media_key_of(media, info), Cache(Path(scratch)), shelf)
         ks = list(range(workspace.k_of(first), workspace.k_of(last) + 1))
         for drape in recipe.drapes:
             designs = {workspace.k_of(v.frame) for v in recipe.veils if v.drape == drape.name}
@@ -88,6 +91,21 @@ def run_recipe(
         write_atomically(out / "proof.json", json.dumps(proof, indent=1).encode())
         workspace.frames.close()
     return proof
+
+
+def _shelf(recipe: Recipe, folder: Path | None, root: Path) -> Shelf:
+    """A shelf with the artwork that a recipe names: ``folder`` has a file or a folder of pictures for each name."""
+    shelf = Shelf(root)
+    for name in sorted({n for v in recipe.veils for n in artwork_names(v)}):
+        found = [] if folder is None else sorted(p for p in folder.glob(f"{name}*") if name in (p.name, p.stem))
+        if not found:
+            raise RuleError(
+                f"The recipe names the artwork '{name}', which is not in {folder or 'any folder'}; give "
+                "the folder that holds it with --artwork."
+            )
+        files = sorted(p for p in found[0].iterdir() if p.is_file()) if found[0].is_dir() else [found[0]]
+        shelf.add(name, files)
+    return shelf
 
 
 def _between(wanted: set[int], reference: int) -> list[int]:

@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gentle_veil.core.errors import NotFoundError
+from gentle_veil.services.shelf import Shelf
 from gentle_veil.services.workspace import Workspace, info_from, open_workspace
 from gentle_veil.store.cache import Cache
 from gentle_veil.store.database import Database
@@ -28,6 +29,7 @@ class Library:
         for folder in (self.media, self.inbox, self.uploads, self.deliveries):
             folder.mkdir(parents=True, exist_ok=True)
         self.cache = Cache(self.root / "cache")
+        self.shelf = Shelf(self.root / "artwork")
         self.db = Database(self.root / "gentle-veil.db")
         self._open: OrderedDict[int, Workspace] = OrderedDict()
         self._lock = threading.Lock()
@@ -52,7 +54,7 @@ class Library:
         path = self.media_path(row)
         if not path.exists():
             raise NotFoundError(f"The media of shot '{row.name}' is gone from the library; bring it in again.")
-        opened = open_workspace(path, info_from(row.facts), row.media_key, self.cache)
+        opened = open_workspace(path, info_from(row.facts), row.media_key, self.cache, self.shelf)
         with self._lock:
             self._open[shot_id] = opened
             while len(self._open) > OPEN_CLIPS:

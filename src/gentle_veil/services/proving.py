@@ -58,7 +58,7 @@ class ProofBook:
         }
 
     def _one(self, name: str) -> dict[str, Any]:
-        rows = self._rows[name]
+        rows, asked = self._rows[name], self._layers[name].kind.judged
         order = sorted(rows)
         flicker = flicker_series(np.array([rows[k].level for k in order]))
         frames = []
@@ -67,12 +67,12 @@ class ProofBook:
                 **{n: round(v, 4) for n, v in asdict(rows[k]).items()},
                 "flicker": round(float(jump), 4),
             }
-            verdicts = {n: judge(n, figures[n]) for n in ADVICE}
-            worst = max(verdicts.values(), key=lambda v: ORDER[v])
+            verdicts = [judge(n, figures[n]) for n in asked]
+            worst = max(verdicts, key=lambda v: ORDER[v], default="pass")
             frames.append({"frame": self._workspace.frame_of(k), **figures, "verdict": worst})
-        medians = {n: float(np.median([f[n] for f in frames])) for n in ADVICE} if frames else {}
+        medians = {n: float(np.median([f[n] for f in frames])) for n in asked} if frames else {}
         judged = {n: judge(n, v) for n, v in medians.items()}
-        verdict = max(judged.values(), key=lambda v: ORDER[v], default="caution")
+        verdict = max(judged.values(), key=lambda v: ORDER[v], default="caution" if asked else "pass")
         uncovered = {str(self._workspace.frame_of(k)): s for k, s in sorted(self._unlaid[name].items())}
         if any(s == "lost" for s in uncovered.values()):
             verdict = "fail"
@@ -95,7 +95,7 @@ class ProofBook:
 def prove(workspace: Workspace, recipe: Recipe, ks: list[int], *, report: Report = silent) -> dict[str, Any]:
     """Compose and measure frames ``ks`` (from 0); kept by content."""
     layers = build_layers(workspace, recipe, report=report)
-    key = content_key("proof-3", workspace.media_key, layer_keys(workspace, recipe), ks)
+    key = content_key("proof-4", workspace.media_key, layer_keys(workspace, recipe), ks)
     known = workspace.cache.get_json("proof", key)
     if known is not None:
         return known  # type: ignore[no-any-return]
@@ -115,5 +115,5 @@ def known_proof(workspace: Workspace, recipe: Recipe, ks: list[int]) -> dict[str
     return (
         None
         if keys is None
-        else workspace.cache.get_json("proof", content_key("proof-3", workspace.media_key, keys, ks))
+        else workspace.cache.get_json("proof", content_key("proof-4", workspace.media_key, keys, ks))
     )

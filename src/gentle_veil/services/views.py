@@ -4,17 +4,15 @@ from typing import Literal
 
 import numpy as np
 
-from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.composite.matte import clip_box
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.render import Layer
-from gentle_veil.core.types import RawImage
 from gentle_veil.domain.keys import frame_key
 from gentle_veil.domain.recipe import Drape, Recipe
-from gentle_veil.media.stills import encode_jpeg, encode_png
+from gentle_veil.media.stills import encode_jpeg, encode_png, for_screen
 from gentle_veil.services.composing import build_layers, compose, layer_keys
 from gentle_veil.services.following import known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
@@ -24,16 +22,6 @@ Form = Literal["jpg", "png"]
 EXACT_LEVEL = 0  # over loopback, packing takes longer than sending
 FLAT_MARGIN = 24  # px around the outline
 FLAT_LARGEST = 1400  # px a side
-
-
-def for_screen(img_raw: RawImage, encoding: CodeValues) -> np.ndarray:
-    """8-bit encoded picture of code values: BT.709 or sRGB as it is, scene-linear through the BT.709 curve."""
-    if encoding.dtype == "uint8":
-        return img_raw
-    if encoding.dtype == "uint16":
-        return (img_raw >> 8).astype(np.uint8)
-    display = CodeValues("srgb", "uint8")
-    return display.from_linear(img_raw) if encoding.transfer == "linear" else display.from_encoded(img_raw)
 
 
 def keep_view(workspace: Workspace, k: int) -> bytes:

@@ -12,6 +12,7 @@ from typing import Any
 from gentle_veil.core.errors import NotFoundError
 from gentle_veil.media.info import MediaInfo
 from gentle_veil.media.open_media import MediaFrames, open_frames
+from gentle_veil.services.shelf import Shelf
 from gentle_veil.store.cache import Cache
 
 
@@ -40,12 +41,16 @@ class Memory:
 
 @dataclass(frozen=True)
 class Workspace:
-    """``media_key`` is the hash of the clip's bytes; ``frames`` count k from 0, people count from ``first_frame``."""
+    """A clip and what belongs to it; ``frames`` count k from 0, people count from ``first_frame``.
+
+    ``media_key`` is the hash of the clip's bytes; ``shelf`` holds the artwork.
+    """
 
     info: MediaInfo
     frames: MediaFrames
     media_key: str
     cache: Cache
+    shelf: Shelf
     memory: Memory = field(default_factory=lambda: Memory())
 
     def k_of(self, frame: int) -> int:
@@ -61,8 +66,8 @@ class Workspace:
         return k + self.info.first_frame
 
 
-def open_workspace(path: Path, info: MediaInfo, media_key: str, cache: Cache) -> Workspace:
-    return Workspace(info, open_frames(path, info), media_key, cache)
+def open_workspace(path: Path, info: MediaInfo, media_key: str, cache: Cache, shelf: Shelf) -> Workspace:
+    return Workspace(info, open_frames(path, info), media_key, cache, shelf)
 
 
 def media_key_of(path: Path, info: MediaInfo) -> str:

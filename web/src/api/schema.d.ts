@@ -4,6 +4,54 @@
  */
 
 export interface paths {
+    "/api/artwork": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["artwork_listing_artwork_get"];
+        put?: never;
+        post: operations["artwork_add_artwork_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/artwork/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["artwork_remove_artwork__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/artwork/{name}/thumb.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["artwork_thumb_artwork__name__thumb_png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cache": {
         parameters: {
             query?: never;
@@ -222,6 +270,38 @@ export interface paths {
             cookie?: never;
         };
         get: operations["pictures_track_drapes__drape__track_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["artwork_faces_shots__int_shot__faces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/faces/{name}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["artwork_face_shots__int_shot__faces__name__png_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -458,6 +538,53 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** ArtworkPiece */
+        ArtworkPiece: {
+            /**
+             * Alpha
+             * @enum {string}
+             */
+            alpha: "told" | "straight" | "premultiplied";
+            /** Content */
+            content: string;
+            /**
+             * Count
+             * @description Pictures in it; 1 is a still.
+             */
+            count: number;
+            /** Files */
+            files: string[];
+            /** Name */
+            name: string;
+            /** Rate */
+            rate: string | null;
+            /**
+             * Size
+             * @description Width and height in px.
+             */
+            size: number[];
+        };
+        /** ArtworkWanted */
+        ArtworkWanted: {
+            /**
+             * Alpha
+             * @default told
+             * @enum {string}
+             */
+            alpha?: "told" | "straight" | "premultiplied";
+            /** Name */
+            name: string;
+            /**
+             * Rate
+             * @default null
+             */
+            rate?: string | null;
+            /**
+             * Upload
+             * @description The token of the upload that holds the files.
+             */
+            upload: string;
+        };
         /** BringIn */
         BringIn: {
             /**
@@ -596,6 +723,23 @@ export interface components {
             reference_frames: number[];
             /** Tacks */
             tacks?: components["schemas"]["TackAt"][];
+        };
+        /** FaceFound */
+        FaceFound: {
+            /**
+             * Ellipses
+             * @description Per frame: centre x, y, half axes, turn in radians.
+             */
+            ellipses: (number[] | null)[];
+            /**
+             * Found
+             * @description Frames on which a face was found.
+             */
+            found: number;
+            /** Name */
+            name: string;
+            /** Status */
+            status: ("found" | "held" | "gone")[];
         };
         /** Facts */
         Facts: {
@@ -802,7 +946,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "analyse" | "follow" | "ready" | "prove";
+            kind: "analyse" | "faces" | "follow" | "ready" | "prove";
             /**
              * Last
              * @default null
@@ -835,6 +979,11 @@ export interface components {
             /** Id */
             id: number;
         };
+        /** MaybeFaces */
+        MaybeFaces: {
+            /** Faces */
+            faces: components["schemas"]["FaceFound"][] | null;
+        };
         /** MaybeProof */
         MaybeProof: {
             proof: components["schemas"]["Proof"] | null;
@@ -846,6 +995,11 @@ export interface components {
         /** MaybeTrack */
         MaybeTrack: {
             track: components["schemas"]["TrackFacts"] | null;
+        };
+        /** Named */
+        Named: {
+            /** Name */
+            name: string;
         };
         Outline: unknown;
         /** Param */
@@ -874,7 +1028,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "switch" | "choice" | "vector";
+            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "colour" | "names";
             /** Unit */
             unit: string;
         };
@@ -994,6 +1148,11 @@ export interface components {
             revision: number;
             /** Version Name */
             version_name: string | null;
+        };
+        /** Shelf */
+        Shelf: {
+            /** Pieces */
+            pieces: components["schemas"]["ArtworkPiece"][];
         };
         /** Shot */
         Shot: {
@@ -1212,10 +1371,21 @@ export interface components {
         /**
          * Veil
          * @description One change that rests on a drape. ``frame`` is the one its outline is drawn on.
+         *
+         *     Without a drape it rests on the picture itself, and without an outline on the whole of it.
          */
         Veil: {
-            /** Drape */
-            drape: string;
+            /**
+             * Come In
+             * @description Frames over which it comes in.
+             * @default 0
+             */
+            come_in?: number;
+            /**
+             * Drape
+             * @default null
+             */
+            drape?: string | null;
             /**
              * Enabled
              * @default true
@@ -1228,6 +1398,12 @@ export interface components {
             feather?: number | components["schemas"]["Keys"];
             /** Frame */
             frame: number;
+            /**
+             * Go Out
+             * @description Frames over which it goes out.
+             * @default 0
+             */
+            go_out?: number;
             /**
              * Grow
              * @default 0
@@ -1245,7 +1421,8 @@ export interface components {
              * @default 1
              */
             opacity?: number | components["schemas"]["Keys"];
-            outline: components["schemas"]["Outline"];
+            /** @default null */
+            outline?: components["schemas"]["Outline"] | null;
             /** Params */
             params?: {
                 [key: string]: unknown;
@@ -1263,6 +1440,11 @@ export interface components {
         VeilNote: {
             /** Donor */
             donor: number[] | null;
+            /**
+             * Hidden
+             * @description Faces that it hides.
+             */
+            hidden: string[];
             /**
              * Laid
              * @description Whether its drape has been followed to the frame it is drawn on.
@@ -1311,6 +1493,121 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    artwork_listing_artwork_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shelf"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_add_artwork_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArtworkWanted"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Named"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_remove_artwork__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_thumb_artwork__name__thumb_png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_cache_sizes_cache_get: {
         parameters: {
             query?: never;
@@ -1850,6 +2147,60 @@ export interface operations {
                     "application/json": components["schemas"]["MaybeTrack"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_faces_shots__int_shot__faces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaybeFaces"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_face_shots__int_shot__faces__name__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -39,6 +39,11 @@ class Canvas:
         touched = self._touched[y0:y1, x0:x1]
         return np.where(touched[..., None], self._lin[y0:y1, x0:x1], below)
 
+    def original(self, box: Box) -> ImageF32:
+        """Scene-linear (h, w, 3) copy of a box of the source, without patches."""
+        x0, y0, x1, y1 = box
+        return self._encoding.to_linear(self._raw[y0:y1, x0:x1])
+
     def lay(self, box: Box, img_lin: ImageF32, matte: MatteF32) -> None:
         """Mix a patch in, in scene-linear light, by its matte; where the matte is 0 nothing changes."""
         x0, y0, x1, y1 = box
@@ -50,7 +55,7 @@ class Canvas:
             self._touched = np.zeros(self._raw.shape[:2], bool)
         below = self.read(box)
         mixed = below + matte[..., None] * (img_lin - below)
-        self._lin[y0:y1, x0:x1][hit] = mixed[hit]
+        np.copyto(self._lin[y0:y1, x0:x1], mixed, where=hit[..., None])
         self._touched[y0:y1, x0:x1] |= hit
         h = self._hull or box
         self._hull = (min(h[0], x0), min(h[1], y0), max(h[2], x1), max(h[3], y1))
@@ -61,5 +66,6 @@ class Canvas:
         if self._lin is not None and self._touched is not None and self._hull is not None:
             x0, y0, x1, y1 = self._hull
             touched = self._touched[y0:y1, x0:x1]
-            out[y0:y1, x0:x1][touched] = self._encoding.from_linear(self._lin[y0:y1, x0:x1][touched])
+            coded = self._encoding.from_linear(self._lin[y0:y1, x0:x1])
+            np.copyto(out[y0:y1, x0:x1], coded, where=touched[..., None])
         return out

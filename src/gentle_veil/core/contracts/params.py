@@ -11,7 +11,7 @@ from typing import Any
 class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
-    type: str  # number | switch | choice | vector
+    type: str  # number | switch | choice | vector | points | artwork | colour | names
     label: str
     help: str
     group: str
@@ -49,6 +49,26 @@ def choice(default: str, choices: tuple[str, ...], *, label: str, help: str, gro
 
 def vector(default: tuple[float, float] | None, *, label: str, help: str, group: str, unit: str = "px") -> Any:
     return field(default=default, metadata={"spec": ParamSpec("vector", label, help, group, unit)})
+
+
+def points(*, label: str, help: str, group: str, unit: str = "px") -> Any:
+    """A list of (x, y); empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("points", label, help, group, unit)})
+
+
+def artwork(*, label: str, help: str, group: str) -> Any:
+    """The name of a piece of artwork on the library's shelf; empty unless it is set."""
+    return field(default="", metadata={"spec": ParamSpec("artwork", label, help, group)})
+
+
+def colour(default: str, *, label: str, help: str, group: str) -> Any:
+    """A colour as ``#rrggbb``, encoded as sRGB."""
+    return field(default=default, metadata={"spec": ParamSpec("colour", label, help, group)})
+
+
+def names(*, label: str, help: str, group: str) -> Any:
+    """A list of names, for example of faces; empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("names", label, help, group)})
 
 
 def specs_of(params_type: type) -> dict[str, tuple[ParamSpec, Any]]:

@@ -187,6 +187,22 @@ def track_from_rows(
     )
 
 
+def still_track(size: tuple[int, int], count: int, reference: int) -> SurfaceTrack:
+    """The track of the picture itself, width and height in px: nothing moves, and all is known."""
+    width, height = size
+    corners = np.array([[0.0, 0], [width - 1, 0], [width - 1, height - 1], [0, height - 1]])
+    return SurfaceTrack(
+        vertices_ref=corners,
+        triangles=np.array([[0, 1, 3], [1, 2, 3]], np.int32),
+        positions=np.repeat(corners[None], count, axis=0).astype(np.float32),
+        confidence=np.ones((count, 4), np.float32),
+        status=np.full(count, OK, dtype="<U10"),
+        frames=np.arange(count),
+        reference_frames=(reference,),
+        homographies=np.repeat(np.eye(3)[None], count, axis=0),
+    )
+
+
 def merge_tracks(old: SurfaceTrack | None, new: SurfaceTrack) -> SurfaceTrack:
     """Rows of both, the new ones winning; both must stand on the same mesh."""
     if old is None or not len(old.frames):

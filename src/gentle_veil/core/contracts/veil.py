@@ -1,10 +1,13 @@
 """What a veil kind is: a folder under `core/veils/` that exports ``VEIL``."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Any, ClassVar, Protocol
 
 from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.people import People
+from gentle_veil.core.contracts.picture import Picture
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.types import ImageF32, MatteF32, Points
@@ -18,13 +21,18 @@ class Placement:
 
     Convention: polygon_ref (M, 2) is the veil's outline on the drape's reference frame; drape_ref (N, 2) the
                 drape's own; track frame numbers are k, from 0; marks_ref are the outlines of the other marks on
-                the same surface, which must not be taken for clean skin
+                the same surface, which must not be taken for clean skin; pictures are the pieces of artwork that
+                the parameters name; people the faces of the shot, for kinds that need them; frame_seconds how
+                long a frame of the shot is shown
     """
 
     track: SurfaceTrack
     polygon_ref: Points
     drape_ref: Points
     marks_ref: tuple[Points, ...] = ()
+    pictures: Mapping[str, Picture] = field(default_factory=dict)
+    people: People | None = None
+    frame_seconds: float = 0.04
 
 
 @dataclass(frozen=True)
@@ -57,13 +65,20 @@ class VeilKind(Protocol):
     """One kind of change. Pure: the same arguments give the same bytes.
 
     ``prepare`` may look at the whole shot once (say, to find a donor); what it returns is plain JSON data, is
-    cached by content, and is handed to ``apply`` on every frame.
+    cached by content, and is handed to ``apply`` on every frame. ``on_picture``: the veil may rest on the picture
+    itself, without a drape. ``judged``: which figures of `measure.proof` say whether it is good.
     """
 
     kind: str
     label: str
     help: str
     Params: type
+    on_picture: ClassVar[bool]
+    judged: ClassVar[tuple[str, ...]]
+
+    def needs_people(self, params: Any) -> bool:
+        """Whether the faces of the shot are to be found first; they then stand in the placement."""
+        ...
 
     def prepare(
         self, frames: FrameSource, placement: Placement, params: Any, *, report: Report = silent

@@ -32,6 +32,11 @@ class Conceal:
     label = "Conceal"
     help = "Takes a mark away with live skin from near by, its light matched on every frame."
     Params = ConcealParams
+    on_picture = False
+    judged = ("seam", "grain", "tone", "flicker", "slide")
+
+    def needs_people(self, params: ConcealParams) -> bool:
+        return False
 
     def prepare(
         self, frames: FrameSource, placement: Placement, params: ConcealParams, *, report: Report = silent

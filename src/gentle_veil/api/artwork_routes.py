@@ -1,0 +1,68 @@
+"""The shelf of artwork, and the faces of a shot."""
+
+import numpy as np
+from flask import Response
+from flask_openapi3 import APIBlueprint
+
+from gentle_veil.api import models as m
+from gentle_veil.api.shared import library, picture, reply
+from gentle_veil.core.contracts.people import FOUND
+from gentle_veil.services import bringing_in
+from gentle_veil.services.faces import face_picture, known_people
+
+bp = APIBlueprint("artwork", __name__, url_prefix="/api")
+
+
+@bp.get("/artwork", responses={200: m.Shelf})
+def listing() -> Response:
+    return reply(m.Shelf, {"pieces": library().shelf.listing()})
+
+
+@bp.post("/artwork", responses={201: m.Named})
+def add(body: m.ArtworkWanted) -> Response:
+    files = bringing_in.uploaded_files(library(), body.upload)
+    name = library().shelf.add(body.name, files, alpha=body.alpha, rate=body.rate)
+    bringing_in.drop_upload(library(), body.upload)
+    return reply(m.Named, {"name": name}, 201)
+
+
+@bp.delete("/artwork/<name>", responses={200: m.Done})
+def remove(path: m.ArtworkPath) -> Response:
+    library().shelf.remove(path.name)
+    return reply(m.Done, {})
+
+
+@bp.get("/artwork/<name>/thumb.png")
+def thumb(path: m.ArtworkPath) -> Response:
+    answer = picture(library().shelf.thumb(path.name), "png")
+    answer.headers["Cache-Control"] = "no-cache"
+    return answer
+
+
+@bp.get("/shots/<int:shot>/faces", responses={200: m.MaybeFaces})
+def faces(path: m.ShotPath) -> Response:
+    people = known_people(library().workspace(path.shot))
+    if people is None:
+        return reply(m.MaybeFaces, {"faces": None})
+    return reply(
+        m.MaybeFaces,
+        {
+            "faces": [
+                {
+                    "name": name,
+                    "found": int((people.status[i] == FOUND).sum()),
+                    "status": [str(s) for s in people.status[i]],
+                    "ellipses": [
+                        None if not np.isfinite(e).all() else [round(float(v), 2) for v in e]
+                        for e in people.ellipses[i]
+                    ],
+                }
+                for i, name in enumerate(people.names())
+            ]
+        },
+    )
+
+
+@bp.get("/shots/<int:shot>/faces/<name>.png")
+def face(path: m.FacePath) -> Response:
+    return picture(face_picture(library().workspace(path.shot), path.name), "png")

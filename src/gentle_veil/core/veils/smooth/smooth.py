@@ -1,0 +1,150 @@
+"""Even skin: blotches and lines of a chosen size go, pores stay, and what is no skin is left alone.
+
+The picture is split into three bands whose sum is the picture: pores and grain, what is evened, and broad light.
+Only the middle band is lessened, only where the colour is the skin's, and only as far as it is faint: an eye, a lip
+or the edge of a shadow is no blotch.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.colour.cielab import lab_from_linear
+from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
+from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.params import number, vector
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.veil import Patch, Placement, Site
+from gentle_veil.core.geometry.outline import bounding_box
+from gentle_veil.core.types import ImageF32, MatteF32
+
+LIGHTNESS_SHARE = 0.4  # how much lightness counts beside colour: skin is lit and shaded
+FAINT = 0.075  # encoded; a blotch stands off by about this much at most
+SOFT_EDGE = 0.5  # of the tolerance, over which the selection falls off
+MASK_SIGMA = 1.5  # px; a selection does not tremble with the grain
+
+
+@dataclass(frozen=True)
+class SmoothParams:
+    amount: float = number(
+        0.7, label="Amount", help="How far blotches and lines are evened.", group="Skin", low=0.0, high=1.0, step=0.01
+    )
+    size: float = number(
+        14.0,
+        label="Size",
+        help="Blotches and lines up to about this size are evened; broader light and shade stay.",
+        group="Skin",
+        low=2.0,
+        high=200.0,
+        step=0.5,
+        unit="px",
+    )
+    pores: float = number(
+        1.2,
+        label="Pores from",
+        help="What is finer than this stays: pores, down, grain.",
+        group="Skin",
+        low=0.3,
+        high=20.0,
+        step=0.1,
+        unit="px",
+    )
+    texture: float = number(
+        1.0, label="Texture", help="Strength of the pores that stay.", group="Skin", low=0.0, high=2.0, step=0.01
+    )
+    tolerance: float = number(
+        16.0,
+        label="Tolerance",
+        help="How far from the skin's colour still counts as skin, in CIELAB units. Look at the matte to see it.",
+        group="Selection",
+        low=1.0,
+        high=150.0,
+        step=1.0,
+    )
+    skin: tuple[float, float] | None = vector(
+        None,
+        label="Skin's colour",
+        help="Its a* and b* in CIELAB. Empty: sampled within the outline on the reference frame.",
+        group="Selection",
+        unit="",
+    )
+
+
+class Smooth:
+    """See `contracts.veil.VeilKind`."""
+
+    kind = "smooth"
+    label = "Smooth"
+    help = "Evens blotches and lines of a chosen size; pores, eyes, lips and hair stay as they are."
+    Params = SmoothParams
+    on_picture = True
+    judged = ("seam",)
+
+    def needs_people(self, params: SmoothParams) -> bool:
+        return False
+
+    def prepare(
+        self, frames: FrameSource, placement: Placement, params: SmoothParams, *, report: Report = silent
+    ) -> dict[str, Any]:
+        """Sample the skin's colour: the most common one within the outline on the reference frame."""
+        k = placement.track.reference_frames[0]
+        width, height = frames.size
+        box = clip_box(bounding_box(placement.polygon_ref), width, height)
+        if box is None:
+            return {"skin": [60.0, 15.0, 18.0]}
+        x0, y0, x1, y1 = box
+        calm = cv2.GaussianBlur(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]), (0, 0), MASK_SIGMA)
+        inside = outline_distance(placement.polygon_ref, box) < 0
+        lab = lab_from_linear(calm)[inside]
+        if not len(lab):
+            return {"skin": [60.0, 15.0, 18.0]}
+        centre = np.median(lab, axis=0)
+        for _ in range(4):  # towards the densest place: hair and lips within the outline do not pull it
+            off = np.linalg.norm(lab - centre, axis=1)
+            centre = np.median(lab[off <= np.percentile(off, 60)], axis=0)
+        return {"skin": [round(float(v), 3) for v in centre]}
+
+    def apply(self, site: Site, params: SmoothParams, prepared: dict[str, Any]) -> Patch | None:
+        track = site.placement.track
+        polygon = track.carry(site.placement.polygon_ref, site.row)
+        scale = track.scale_at(site.placement.polygon_ref.mean(axis=0), site.row)
+        room = (max(site.grow, 0) + site.feather) * scale + 2
+        box = clip_box(bounding_box(polygon, room), *site.canvas.size)
+        if box is None:
+            return None
+        matte = feathered(outline_distance(polygon, box) - np.float32(site.grow * scale), site.feather * scale)
+        if not (matte > 0).any():
+            return None
+        below = site.canvas.read(box)
+        skin = _skin(below, params, prepared["skin"])
+        evened = _evened(below, skin, params, scale)
+        return Patch(box, evened, matte * skin)
+
+
+def _skin(img_lin: ImageF32, params: SmoothParams, sampled: list[float]) -> MatteF32:
+    """How much each pixel is skin, by its colour in CIELAB, (h, w) in [0, 1]."""
+    lab = lab_from_linear(cv2.GaussianBlur(img_lin, (0, 0), MASK_SIGMA, borderType=cv2.BORDER_REFLECT))
+    a, b = params.skin if params.skin is not None else sampled[1:3]
+    off = np.sqrt((lab[..., 1] - a) ** 2 + (lab[..., 2] - b) ** 2 + (LIGHTNESS_SHARE * (lab[..., 0] - sampled[0])) ** 2)
+    t = np.clip((off / params.tolerance - 1) / SOFT_EDGE + 0.5, 0, 1)
+    return (0.5 + 0.5 * np.cos(np.pi * t)).astype(np.float32)
+
+
+def _evened(img_lin: ImageF32, skin: MatteF32, params: SmoothParams, scale: float) -> ImageF32:
+    picture = bt709_encode(img_lin)
+    calm = _blurred(picture, skin, params.pores * scale)
+    broad = _blurred(calm, skin, max(params.size * scale, params.pores * scale + 0.5))
+    blotches = calm - broad
+    faint = 1 / (1 + (np.abs(blotches).max(axis=-1, keepdims=True) / FAINT) ** 4)
+    kept = blotches * (1 - np.float32(params.amount) * faint)
+    return bt709_decode(np.clip(broad + kept + np.float32(params.texture) * (picture - calm), 0, None))
+
+
+def _blurred(picture: ImageF32, skin: MatteF32, sigma: float) -> ImageF32:
+    """The mean of the skin around each pixel; what is no skin does not bleed in."""
+    weight = skin + np.float32(1e-4)
+    total = cv2.GaussianBlur(picture * weight[..., None], (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    return total / cv2.GaussianBlur(weight, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)[..., None]
