@@ -16,6 +16,7 @@ from gentle_veil.core.types import Points
 FULL, SHORT = "face_detection_full_range", "face_detection_short_range"
 SIZES = {FULL: 192, SHORT: 128}
 CELLS = {FULL: ((4, 1),), SHORT: ((8, 2), (16, 6))}  # stride, anchors in each cell
+BELIEVED = 0.5  # score from which a face is believed anywhere
 OVERLAP = 0.35  # intersection over union from which two boxes are one face
 
 

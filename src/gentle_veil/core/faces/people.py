@@ -13,14 +13,15 @@ import cv2
 import numpy as np
 from scipy.optimize import linear_sum_assignment
 
+from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.people import FOUND, GONE, HELD, People
 from gentle_veil.core.contracts.report import Report, silent
-from gentle_veil.core.faces.finder import FULL, SHORT, Face, find_faces, merged, overlap, tiles
+from gentle_veil.core.faces.finder import BELIEVED, FULL, SHORT, Face, find_faces, merged, overlap, tiles
 from gentle_veil.core.types import RawImage
 
 SEARCH_EVERY = 5  # frames between searches for small faces; in between, known persons are looked for where they are
-BELIEVED, ASKED = 0.5, 0.25  # scores: anywhere, and where a person is expected
+ASKED = 0.25  # score that is enough where a person is expected
 SURE = 0.75  # a person has a frame at least this sure
 LEAST_FOUND = 3  # frames; fewer is no person
 WINDOW = 2.4  # times the face: what is searched around the expected place
@@ -65,7 +66,7 @@ def find_people(frames: FrameSource, *, report: Report = silent) -> People:
     persons: list[_Person] = []
     for k in range(len(frames)):
         report(k, 2 * len(frames), f"looking for faces, frame {k}")
-        picture = _for_finding(frames[k], frames)
+        picture = for_finding(frames[k], frames.encoding)
         faces = _search(picture, k)
         waiting = [p for p in persons if k - p.last <= LONGEST_GAP]
         taken = _link(waiting, faces, picture, k)
@@ -87,8 +88,8 @@ def find_people(frames: FrameSource, *, report: Report = silent) -> People:
     return _held(frames, kept, report)
 
 
-def _for_finding(img_raw: RawImage, frames: FrameSource) -> np.ndarray:
-    encoding = frames.encoding
+def for_finding(img_raw: RawImage, encoding: CodeValues) -> np.ndarray:
+    """A frame as finders want it: (H, W, 3) uint8, encoded."""
     if encoding.dtype == "uint8" and encoding.transfer != "linear":
         return img_raw
     shown = encoding.to_encoded(img_raw)
@@ -276,11 +277,11 @@ def _beyond(
     """A head before its first or after its last found frame, as long as it may be in the picture."""
     width, height = frames.size
     k, held, blind = end, 0, 0
-    before = _for_finding(frames[end], frames)
+    before = for_finding(frames[end], frames.encoding)
     while 0 <= k + side < len(frames):
         k += side
         held += 1
-        here = _for_finding(frames[k], frames)
+        here = for_finding(frames[k], frames.encoding)
         moved = _carried(before, here, head)
         blind = 0 if moved is not None else blind + 1
         head = moved if moved is not None else head.at(head.centre + speed)

@@ -1,34 +1,29 @@
 """Make somebody, or a plate, unrecognisable on every frame on which they can be seen."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import cv2
 import numpy as np
 
 from gentle_veil.core.colour.transfer import srgb_decode
+from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.composite.matte import Box, clip_box, feathered, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.people import HELD, People
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
+from gentle_veil.core.faces.finder import BELIEVED, FULL, SHORT, find_faces
+from gentle_veil.core.faces.people import for_finding
 from gentle_veil.core.geometry.outline import bounding_box
-from gentle_veil.core.types import ImageF32, MatteF32, Points
-from gentle_veil.core.veils.obscure.cells import cell_means, cell_size
+from gentle_veil.core.types import ImageF32, MatteF32
+from gentle_veil.core.veils.obscure.cells import cell_means, cell_share, flattened, held
 from gentle_veil.core.veils.obscure.params import ObscureParams
+from gentle_veil.core.veils.obscure.regions import HELD_MARGIN, Region, hidden_faces, regions_on
 
-SIDES = 48  # corners of an ellipse's polygon
-
-
-@dataclass(frozen=True)
-class _Region:
-    """Something to hide on one frame: its polygon in frame px, a frame of its own for cells, and its width in px."""
-
-    polygon: Points
-    centre: np.ndarray
-    turn: float
-    width: float
+# Tried in this order until no finder sees a face in the result: (times the cell's size, share of flattening).
+STRENGTHS = ((1.0, 0.0), (1.4, 0.0), (2.0, 0.0), (2.0, 0.4), (2.8, 0.4), (2.8, 0.7), (4.0, 0.7))
+CHECK_STRIDES = (8, 3, 1)  # frames between those on which finders look; coarse first, for a strength that fails early
+HELD_ROOM = 0.6  # of the half width: a held region grows
+STORED_EVERY = 3  # frames; colours are held over many more
 
 
 class Obscure:
@@ -47,104 +42,180 @@ class Obscure:
     def prepare(
         self, frames: FrameSource, placement: Placement, params: ObscureParams, *, report: Report = silent
     ) -> dict[str, Any]:
-        """Which faces are hidden, by their names, and on how many frames each was found or held."""
+        """Read the cells' colours over the shot, and raise the strength until no finder sees a face any more."""
         people = placement.people
-        if people is None or params.whom == "outline":
-            return {"hidden": []}
-        hidden = [people.names()[i] for i in _hidden(people, params)]
-        return {"hidden": hidden, "faces": {n: _told(people, i) for i, n in enumerate(people.names())}}
+        told: dict[str, Any] = {"hidden": [], "cells": {}, "flat": 0.0, "why": ""}
+        if people is not None and params.whom != "outline":
+            told["hidden"] = [people.names()[i] for i in hidden_faces(people, params)]
+        if params.look == "cover":
+            return told
+        for i, (times, flat) in enumerate(STRENGTHS):
+            cells = _read_cells(frames, placement, params, times, report)
+            tried = {**told, "cells": cells, "flat": flat, "why": _why(i, times, flat)}
+            if not told["hidden"] or not self._still_found(frames, placement, params, tried, report):
+                return tried
+        return {**tried, "why": "Even at the greatest strength a face finder sees a face; use a flat cover."}
+
+    def _still_found(
+        self, frames: FrameSource, placement: Placement, params: ObscureParams, tried: dict[str, Any], report: Report
+    ) -> bool:
+        """Whether a finder sees a face at a hidden place on any frame."""
+        looked: set[int] = set()
+        for stride in CHECK_STRIDES:
+            for k in range(0, len(frames), stride):
+                if k in looked:
+                    continue
+                looked.add(k)
+                report(len(looked), len(frames), f"looking whether a face can still be found, frame {k}")
+                regions = list(regions_on(placement, k, params))
+                if regions and self._found_on(frames, placement, k, regions, params, tried):
+                    return True
+        return False
+
+    def _found_on(
+        self,
+        frames: FrameSource,
+        placement: Placement,
+        k: int,
+        regions: list[Region],
+        params: ObscureParams,
+        tried: dict[str, Any],
+    ) -> bool:
+        canvas = Canvas(frames[k], frames.encoding)
+        row = placement.track.row(k)
+        patch = None if row is None else self.apply(Site(canvas, placement, row, k, 0.0, 0.0), params, tried)
+        if patch is None:
+            return False
+        canvas.lay(patch.box, patch.img_lin, patch.matte)
+        return found_in(for_finding(canvas.code_values(), frames.encoding), regions)
 
     def apply(self, site: Site, params: ObscureParams, prepared: dict[str, Any]) -> Patch | None:
-        parts = [p for p in (_laid(site, r, params) for r in _regions(site, params)) if p is not None]
+        regions = list(regions_on(site.placement, site.k, params))
+        parts = [p for p in (_laid(site, r, params, prepared) for r in regions) if p is not None]
         if not parts:
             return None
-        box = parts[0][0]
-        for other, _, _ in parts[1:]:
-            box = (*(min(a, b) for a, b in zip(box[:2], other[:2], strict=True)), *map(max, box[2:], other[2:]))  # type: ignore[assignment]
+        corners = np.array([box for box, _, _ in parts])
+        x, y = (int(v) for v in corners[:, :2].min(axis=0))
+        box: Box = (x, y, int(corners[:, 2].max()), int(corners[:, 3].max()))
         below = site.canvas.read(box)
         matte = np.zeros(below.shape[:2], np.float32)
         for (x0, y0, x1, y1), img_lin, part in parts:
-            at = (slice(y0 - box[1], y1 - box[1]), slice(x0 - box[0], x1 - box[0]))
-            below[at] = below[at] + part[..., None] * (img_lin - below[at])
+            at = (slice(y0 - y, y1 - y), slice(x0 - x, x1 - x))
+            below[at] += part[..., None] * (img_lin - below[at])
             matte[at] = np.maximum(matte[at], part)
         # Mixed already, each by its own matte: where anything is laid it is laid whole.
         return Patch(box, below, (matte > 0).astype(np.float32), {"regions": float(len(parts))})
 
 
-def _hidden(people: People, params: ObscureParams) -> list[int]:
-    everybody = range(people.count)
-    named = [i for i, n in enumerate(people.names()) if n in params.chosen]
-    if params.whom == "chosen":
-        return named
-    return [i for i in everybody if i not in named] if params.whom == "all but chosen" else list(everybody)
+def found_in(picture: np.ndarray, regions: list[Region]) -> bool:
+    """Whether a finder sees a face whose middle lies in a region; picture (H, W, 3) uint8 encoded."""
+    faces = find_faces(picture, FULL, least=BELIEVED)
+    for region in regions:
+        reach = 0.8 * max(region.width, region.width * region.tall)
+        window = (*(region.centre - reach), *(region.centre + reach))
+        for model in (FULL, SHORT):
+            faces += find_faces(picture, model, window=window, least=BELIEVED)
+    for face in faces:
+        for region in regions:
+            u, v = region.own(face.centre[0], face.centre[1])
+            if abs(u) < 1 and abs(v) < region.tall:
+                return True
+    return False
 
 
-def _told(people: People, i: int) -> dict[str, int]:
-    names, counts = np.unique(people.status[i], return_counts=True)
-    return {str(n): int(c) for n, c in zip(names, counts, strict=True)}
+def _why(i: int, times: float, flat: float) -> str:
+    if i == 0:
+        return ""
+    paler = f" and {flat:.0%} paler" if flat else ""
+    return f"Cells are {times:g} times larger{paler}, until no face finder sees a face."
 
 
-def _regions(site: Site, params: ObscureParams) -> Iterator[_Region]:
-    if params.whom == "outline":
-        track = site.placement.track
-        polygon = track.carry(site.placement.polygon_ref, site.row)
-        scale = track.scale_at(site.placement.polygon_ref.mean(axis=0), site.row)
-        centre = polygon.mean(axis=0)
-        grown = centre + (polygon - centre) * (1 + params.margin) if params.margin else polygon
-        right = track.carry(site.placement.polygon_ref.mean(axis=0) + np.array([[0.0, 0], [1, 0]]), site.row)
-        turn = float(np.arctan2(*(right[1] - right[0])[::-1]))
-        yield _Region(grown, centre, turn, float(np.ptp(site.placement.polygon_ref, axis=0).min()) * scale)
-    elif site.placement.people is not None:
-        people = site.placement.people
-        for i in _hidden(people, params):
-            ellipse = people.ellipses[i, site.k]
-            if np.isfinite(ellipse).all():
-                yield _around(ellipse, params.margin, str(people.status[i, site.k]) == HELD)
+def _share(params: ObscureParams, width: float, times: float) -> float:
+    return cell_share(params.cell * times, params.cell_px, width)
 
 
-def _around(ellipse: np.ndarray, margin: float, held: bool) -> _Region:
-    cx, cy, across, along, turn = ellipse
-    angles = np.arange(SIDES) * 2 * np.pi / SIDES
-    reach = 1 + margin * (1.5 if held else 1.0)
-    u, v = across * reach * np.cos(angles), along * reach * np.sin(angles)
-    c, s = np.cos(turn), np.sin(turn)
-    polygon = np.stack([cx + u * c - v * s, cy + u * s + v * c], axis=1)
-    return _Region(polygon, np.array([cx, cy]), float(turn), 2 * float(across))
+def _shape(share: float, tall: float, params: ObscureParams) -> tuple[int, int]:
+    """Rows and columns of cells over a region, its margin and its growth."""
+    reach = 1 + HELD_ROOM + params.margin * HELD_MARGIN
+    return 2 * int(np.ceil(tall * reach / (2 * share))), 2 * int(np.ceil(reach / (2 * share)))
 
 
-def _laid(site: Site, region: _Region, params: ObscureParams) -> tuple[Box, ImageF32, MatteF32] | None:
+def _read_cells(
+    frames: FrameSource, placement: Placement, params: ObscureParams, times: float, report: Report
+) -> dict[str, Any]:
+    """For each region by its name: the cells' held colours, on every few frames."""
+    widths: dict[str, float] = {}
+    talls: dict[str, float] = {}
+    for k in range(len(frames)):
+        for region in regions_on(placement, k, params):
+            widths[region.name] = min(widths.get(region.name, np.inf), region.width)
+            talls[region.name] = max(talls.get(region.name, 0.0), region.tall)
+    shares = {name: _share(params, width, times) for name, width in widths.items()}
+    shapes = {name: _shape(shares[name], talls[name], params) for name in shares}
+    numbers: dict[str, list[int]] = {name: [] for name in shares}
+    means: dict[str, list[np.ndarray]] = {name: [] for name in shares}
+    for k in range(0, len(frames), STORED_EVERY):
+        report(k, len(frames), f"reading what is hidden, frame {k}")
+        canvas = Canvas(frames[k], frames.encoding)
+        for region in regions_on(placement, k, params):
+            box = clip_box(bounding_box(region.polygon), *canvas.size)
+            if box is None:
+                continue
+            shape = shapes[region.name]
+            columns, rows = _cell_of(region, box, shares[region.name], shape)
+            numbers[region.name].append(k)
+            means[region.name].append(
+                cell_means(canvas.read(box), np.floor(columns).astype(int), np.floor(rows).astype(int), shape)
+            )
+    out: dict[str, Any] = {}
+    for name, share in shares.items():
+        if numbers[name]:
+            kept = held(numbers[name], means[name])
+            cells = kept.colours * kept.light[:, None, None, None]
+            out[name] = {"share": share, "frames": numbers[name], "colours": np.round(cells, 4).tolist()}
+    return out
+
+
+def _cell_of(region: Region, box: Box, share: float, shape: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
+    """Column and row, with their fractions, of each pixel of a box: cells stand still on the region."""
+    ys, xs = np.mgrid[box[1] : box[3], box[0] : box[2]].astype(np.float64)
+    u, v = region.own(xs, ys)
+    return u / (2 * share) + shape[1] / 2, v / (2 * share) + shape[0] / 2
+
+
+def _laid(
+    site: Site, region: Region, params: ObscureParams, prepared: dict[str, Any]
+) -> tuple[Box, ImageF32, MatteF32] | None:
     """One region's cover and matte; a mosaic has no soft edge."""
     feather = site.feather if params.look != "mosaic" else 0.0
-    reach = max(site.grow, 0) + feather + 1
-    box = clip_box(bounding_box(region.polygon, reach), *site.canvas.size)
+    box = clip_box(bounding_box(region.polygon, max(site.grow, 0) + feather + 1), *site.canvas.size)
     if box is None:
         return None
     # A feather lies outside the outline, so nothing inside shines through.
     matte = feathered(outline_distance(region.polygon, box) - np.float32(max(site.grow, 0)), feather)
     if not (matte > 0).any():
         return None
-    if params.look == "cover":
+    stored = prepared["cells"].get(region.name)
+    if params.look == "cover" or stored is None:
         flat = np.array([int(params.colour[i : i + 2], 16) for i in (1, 3, 5)], np.float32) / np.float32(255)
-        h, w = matte.shape
-        return box, np.broadcast_to(srgb_decode(flat), (h, w, 3)).astype(np.float32), matte
-    return box, _cells(site, region, params, box), matte
+        return box, np.broadcast_to(srgb_decode(flat), (*matte.shape, 3)).astype(np.float32), matte
+    near = int(np.argmin(np.abs(np.array(stored["frames"]) - site.k)))
+    cells = flattened(np.array(stored["colours"][near], np.float32), prepared["flat"])
+    return box, _covered(site, region, params, box, cells, stored["share"]), matte
 
 
-def _cells(site: Site, region: _Region, params: ObscureParams, box: Box) -> ImageF32:
-    below = site.canvas.read(box)
-    on_picture = params.grid == "picture"
-    size = cell_size(params.cell, params.cell_px, region.width, on_picture=on_picture)
-    ys, xs = np.mgrid[box[1] : box[3], box[0] : box[2]].astype(np.float64)
-    if on_picture:
-        size = float(np.ceil(size))
-        u, v = xs / size, ys / size
-    else:
-        c, s = np.cos(region.turn), np.sin(region.turn)
-        dx, dy = xs - region.centre[0], ys - region.centre[1]
-        u, v = (dx * c + dy * s) / size, (dy * c - dx * s) / size
-    means, (top, left) = cell_means(below, u, v)
-    if params.look == "mosaic":
-        return means[np.floor(v).astype(int) - top, np.floor(u).astype(int) - left]
+def _covered(site: Site, region: Region, params: ObscureParams, box: Box, cells: ImageF32, share: float) -> ImageF32:
+    columns, rows = _cell_of(region, box, share, cells.shape[:2])
+    last = np.array(cells.shape[:2]) - 1
+    if params.look == "mosaic" and params.grid == "face":
+        i, j = np.floor(rows).astype(int), np.floor(columns).astype(int)
+        return cells[np.clip(i, 0, last[0]), np.clip(j, 0, last[1])]
     # A smooth picture through the cells' means holds no more than they do.
-    at = ((u - left - 0.5).astype(np.float32), (v - top - 0.5).astype(np.float32))
-    return np.maximum(cv2.remap(means, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), 0)
+    at = ((columns - 0.5).astype(np.float32), (rows - 0.5).astype(np.float32))
+    smooth = np.maximum(cv2.remap(cells, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), 0)
+    if params.look == "blur":
+        return smooth
+    size = int(np.ceil(share * region.width))
+    ys, xs = np.mgrid[box[1] : box[3], box[0] : box[2]] // size
+    ys, xs = ys - ys.min(), xs - xs.min()
+    return np.nan_to_num(cell_means(smooth, xs, ys, (int(ys.max()) + 1, int(xs.max()) + 1)))[ys, xs].astype(np.float32)

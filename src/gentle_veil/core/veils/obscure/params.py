@@ -33,6 +33,7 @@ class ObscureParams:
         high=1.0,
         step=0.01,
         unit="faces",
+        keyable=False,
     )
     cell_px: float = number(
         0.0,
@@ -43,12 +44,13 @@ class ObscureParams:
         high=500.0,
         step=1.0,
         unit="px",
+        keyable=False,
     )
     grid: str = choice(
         "face",
         ("face", "picture"),
         label="Cells stand still on",
-        help="The face: the same parts are averaged on every frame. The picture: an even grid, with larger cells.",
+        help="The face, with which they move and turn, or the picture, as an even grid.",
         group="Look",
     )
     colour: str = colour("#26221d", label="Colour", help="Of the flat cover.", group="Look")
@@ -61,4 +63,5 @@ class ObscureParams:
         high=2.0,
         step=0.05,
         unit="faces",
+        keyable=False,
     )
