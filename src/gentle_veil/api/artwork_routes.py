@@ -1,4 +1,4 @@
-"""The shelf of artwork, and the faces of a shot."""
+"""The shelf of artwork, presets, and the faces of a shot."""
 
 import numpy as np
 from flask import Response
@@ -37,6 +37,23 @@ def thumb(path: m.ArtworkPath) -> Response:
     answer = picture(library().shelf.thumb(path.name), "png")
     answer.headers["Cache-Control"] = "no-cache"
     return answer
+
+
+@bp.get("/presets", responses={200: m.Presets})
+def presets() -> Response:
+    return reply(m.Presets, {"presets": library().presets.listing()})
+
+
+@bp.put("/presets", responses={200: m.Done})
+def keep_preset(body: m.Preset) -> Response:
+    library().presets.keep(body.name, body.kind, body.settings)
+    return reply(m.Done, {})
+
+
+@bp.delete("/presets/<name>", responses={200: m.Done})
+def forget_preset(path: m.PresetPath) -> Response:
+    library().presets.forget(path.name)
+    return reply(m.Done, {})
 
 
 @bp.get("/shots/<int:shot>/faces", responses={200: m.MaybeFaces})

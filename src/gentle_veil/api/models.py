@@ -46,6 +46,12 @@ class LookQuery(BaseModel):
     revision: int | None = None
     veil: str | None = None
     token: str | None = Field(None, description="Only makes the address new when the picture is.")
+    only: str | None = Field(None, description="The only veil that is laid.")
+
+
+class Draft(BaseModel):
+    recipe: dict[str, Any] = Field(description="A recipe that is not kept: while something is being dragged.")
+    frame: int
 
 
 class RevisionQuery(BaseModel):
@@ -260,6 +266,20 @@ class ArtworkPath(BaseModel):
 
 
 class Named(BaseModel):
+    name: str
+
+
+class Preset(BaseModel):
+    name: str = Field(min_length=1, max_length=64)
+    kind: str
+    settings: dict[str, Any] = Field(description="Feather, grow, opacity and parameters of a veil.")
+
+
+class Presets(BaseModel):
+    presets: list[Preset]
+
+
+class PresetPath(BaseModel):
     name: str
 
 

@@ -8,6 +8,7 @@ from gentle_veil.api import models as m
 from gentle_veil.api.shared import FOREVER, library, picture, recipe_of, reply
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import RuleError
+from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Recipe
 from gentle_veil.services.composing import layer_keys
 from gentle_veil.services.following import known_track
@@ -22,19 +23,38 @@ def _check_ready(look: str, shot: int, recipe: Recipe) -> None:
         raise RuleError("A veil is still being prepared; its picture will be there in a moment.", code="preparing")
 
 
+def _wanted(shot: int, query: m.LookQuery) -> Recipe:
+    """The recipe, or of its veils only the one that is asked for."""
+    recipe = recipe_of(shot, query.revision)
+    if query.only is None:
+        return recipe
+    return recipe.model_copy(update={"veils": [v for v in recipe.veils if v.name == query.only]})
+
+
 @bp.get("/frames/<int:frame>.<form>")
 def frame(path: m.FramePath, query: m.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
     k = workspace.k_of(path.frame)
-    recipe = Recipe() if query.look == "original" else recipe_of(path.shot, query.revision)
+    recipe = Recipe() if query.look == "original" else _wanted(path.shot, query)
     _check_ready(query.look, path.shot, recipe)
     return picture(frame_view(workspace, recipe, k, query.look, path.form, query.veil), path.form)
+
+
+@bp.post("/preview")
+def preview(path: m.ShotPath, body: m.Draft) -> Response:
+    """A frame with a recipe that is only being tried: JPEG, kept nowhere."""
+    workspace = library().workspace(path.shot)
+    recipe = read_recipe(body.recipe)
+    _check_ready("result", path.shot, recipe)
+    answer = picture(frame_view(workspace, recipe, workspace.k_of(body.frame), "result", "jpg", keep=False), "jpg")
+    answer.headers["Cache-Control"] = "no-store"
+    return answer
 
 
 @bp.get("/drapes/<drape>/flat/<int:frame>.<form>")
 def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
-    recipe = recipe_of(path.shot, query.revision)
+    recipe = _wanted(path.shot, query)
     _check_ready(query.look, path.shot, recipe)
     content = flat_view(
         workspace, recipe, drape_of(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Collection
 from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Veil
@@ -29,17 +30,25 @@ def track_key(media_key: str, drape: Drape) -> str:
     )
 
 
-def prepared_key(track_content: str, drape: Drape | None, veil: Veil, marks: list[Veil], others: list[str]) -> str:
+def prepared_key(
+    track_content: str,
+    drape: Drape | None,
+    veil: Veil,
+    marks: list[Veil],
+    others: list[str],
+    prepared_by: Collection[str],
+) -> str:
     """What a veil's preparation depends on; its strength, feather and range are not among it.
 
-    ``drape`` None: it rests on the picture; ``others``: artwork, faces
+    ``drape`` None: it rests on the picture; ``others``: artwork, faces; ``prepared_by``: the parameters that matter
     """
     return content_key(
         "prepared",
         RENDER_CODE,
         track_content,
         None if drape is None else drape.model_dump(mode="json", include={"outline", "reference_frames"}),
-        veil.model_dump(mode="json", include={"kind", "frame", "outline", "params"}),
+        veil.model_dump(mode="json", include={"kind", "frame", "outline"}),
+        {n: v for n, v in veil.params.items() if n in prepared_by},
         [m.model_dump(mode="json", include={"frame", "outline"}) for m in marks],
         others,
     )

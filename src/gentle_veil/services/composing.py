@@ -127,9 +127,10 @@ def _ready(workspace: Workspace, recipe: Recipe, veil: Veil) -> tuple[Followed, 
     contents = [workspace.shelf.content(name) for name in artwork_names(veil)]
     if not all(contents):
         return None
-    if VEILS[veil.kind].needs_people(VEILS[veil.kind].Params(**_split_params(veil, 0)[0])):
+    kind = VEILS[veil.kind]
+    if kind.needs_people(kind.Params(**_split_params(veil, 0)[0])):
         contents.append(people_key(workspace))
-    return followed, prepared_key(followed.content, drape, veil, _others(recipe, veil), contents)
+    return followed, prepared_key(followed.content, drape, veil, _others(recipe, veil), contents, kind.prepared_by)
 
 
 def _picture_itself(workspace: Workspace, veil: Veil) -> Followed:

@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gentle_veil.core.errors import NotFoundError
+from gentle_veil.services.presets import Presets
 from gentle_veil.services.shelf import Shelf
 from gentle_veil.services.workspace import Workspace, info_from, open_workspace
 from gentle_veil.store.cache import Cache
@@ -30,6 +31,7 @@ class Library:
             folder.mkdir(parents=True, exist_ok=True)
         self.cache = Cache(self.root / "cache")
         self.shelf = Shelf(self.root / "artwork")
+        self.presets = Presets(self.root / "presets.json")
         self.db = Database(self.root / "gentle-veil.db")
         self._open: OrderedDict[int, Workspace] = OrderedDict()
         self._lock = threading.Lock()

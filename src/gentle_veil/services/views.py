@@ -38,10 +38,12 @@ def _encoded(picture: np.ndarray, form: Form) -> bytes:
     return encode_jpeg(picture) if form == "jpg" else encode_png(picture, EXACT_LEVEL)
 
 
-def frame_view(workspace: Workspace, recipe: Recipe, k: int, look: Look, form: Form, veil: str | None = None) -> bytes:
+def frame_view(
+    workspace: Workspace, recipe: Recipe, k: int, look: Look, form: Form, veil: str | None = None, *, keep: bool = True
+) -> bytes:
     """One frame as a picture file.
 
-    ``matte`` shows the matte of ``veil``, or of all veils together, as grey.
+    ``matte`` shows the matte of ``veil``, or of all veils together, as grey. ``keep``: False for what is only tried.
     """
     if look == "original":
         if form == "jpg":
@@ -57,7 +59,7 @@ def frame_view(workspace: Workspace, recipe: Recipe, k: int, look: Look, form: F
         return frame_view(workspace, recipe, k, "original", form)
     picture = _look_at(workspace, layers, k, look, veil)
     content = _encoded(picture, form)
-    keys = layer_keys(workspace, recipe)
+    keys = layer_keys(workspace, recipe) if keep else None
     if keys is not None:
         key = frame_key(workspace.media_key, [*keys, look, veil or "", form], k)
         workspace.cache.put("frame", key, f".{form}", content)

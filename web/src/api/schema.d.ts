@@ -181,6 +181,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["artwork_presets_presets_get"];
+        put: operations["artwork_keep_preset_presets_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["artwork_forget_preset_presets__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots": {
         parameters: {
             query?: never;
@@ -368,6 +400,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["jobs_start_shots__int_shot__jobs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A frame with a recipe that is only being tried: JPEG, kept nowhere. */
+        post: operations["pictures_preview_preview_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -694,6 +743,18 @@ export interface components {
              * @default true
              */
             ok?: boolean;
+        };
+        /** Draft */
+        Draft: {
+            /** Frame */
+            frame: number;
+            /**
+             * Recipe
+             * @description A recipe that is not kept: while something is being dragged.
+             */
+            recipe: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Drape
@@ -1051,6 +1112,25 @@ export interface components {
             label: string;
             /** Params */
             params: components["schemas"]["Param"][];
+        };
+        /** Preset */
+        Preset: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Settings
+             * @description Feather, grow, opacity and parameters of a veil.
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /** Presets */
+        Presets: {
+            /** Presets */
+            presets: components["schemas"]["Preset"][];
         };
         /** Proof */
         Proof: {
@@ -1839,6 +1919,99 @@ export interface operations {
             };
         };
     };
+    artwork_presets_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presets"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_keep_preset_presets_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preset"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_forget_preset_presets__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     shots_list_shots_shots_get: {
         parameters: {
             query?: never;
@@ -2072,6 +2245,8 @@ export interface operations {
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
+                /** @description The only veil that is laid. */
+                only?: string | null;
             };
             header?: never;
             path: {
@@ -2103,6 +2278,8 @@ export interface operations {
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
+                /** @description The only veil that is laid. */
+                only?: string | null;
             };
             header?: never;
             path: {
@@ -2220,6 +2397,8 @@ export interface operations {
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
+                /** @description The only veil that is laid. */
+                only?: string | null;
             };
             header?: never;
             path: {
@@ -2332,6 +2511,32 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_preview_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

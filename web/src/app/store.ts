@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
+import type { Recipe } from "../features/recipe";
 
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
 export type Look = "original" | "result" | "wipe" | "difference" | "matte";
@@ -16,6 +17,12 @@ interface Ui {
   wipe: number;
   differenceGain: number;
   tool: ToolName;
+  /** What kind of veil the mark tool makes. */
+  markKind: string;
+  /** The only veil that is seen, or null for all. */
+  solo: string | null;
+  /** A recipe that is only being tried, while something is dragged. */
+  draft: Recipe | null;
   selection: Selection;
   overlaysHidden: boolean;
   overlaysHeld: boolean;
@@ -39,6 +46,9 @@ export const useUi = create<Ui>((set) => ({
   wipe: 0.5,
   differenceGain: 4,
   tool: "none",
+  markKind: "conceal",
+  solo: null,
+  draft: null,
   selection: { kind: "shot" },
   overlaysHidden: false,
   overlaysHeld: false,
@@ -53,7 +63,7 @@ export const useUi = create<Ui>((set) => ({
 }));
 
 /** All but the playhead, for what must not be drawn anew with every frame; `now().frame` reads it when asked. */
-export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said"> {
+export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said" | "draft"> {
   return useUi(
     useShallow((s) => ({
       stage: s.stage,
@@ -61,6 +71,8 @@ export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said"> {
       look: s.look,
       differenceGain: s.differenceGain,
       tool: s.tool,
+      markKind: s.markKind,
+      solo: s.solo,
       selection: s.selection,
       overlaysHidden: s.overlaysHidden,
       overlaysHeld: s.overlaysHeld,

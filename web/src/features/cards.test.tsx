@@ -67,7 +67,7 @@ beforeEach(() => {
     can_redo: false,
     recipe,
   });
-  const veil = { ready: true, laid: true, donor: [12, 3], why: "12 px away", others: [] };
+  const veil = { ready: true, laid: true, donor: [12, 3], why: "12 px away", others: [], hidden: [] };
   client.setQueryData(stateQuery(1).queryKey, {
     token: "t",
     empty: false,

@@ -86,6 +86,23 @@ export const paramsQuery = queryOptions({
   queryFn: () => taken(api.GET("/api/params")),
 });
 
+export const shelfQuery = queryOptions({
+  queryKey: ["artwork"],
+  queryFn: async () => (await taken(api.GET("/api/artwork"))).pieces,
+});
+
+export const presetsQuery = queryOptions({
+  queryKey: ["presets"],
+  queryFn: async () => (await taken(api.GET("/api/presets"))).presets,
+});
+
+export const facesQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "faces"],
+    queryFn: async () =>
+      (await taken(api.GET("/api/shots/{shot}/faces", { params: { path: { shot } } }))).faces ?? null,
+  });
+
 export const inboxQuery = queryOptions({ queryKey: ["inbox"], queryFn: () => taken(api.GET("/api/inbox")) });
 export const cacheQuery = queryOptions({
   queryKey: ["cache"],

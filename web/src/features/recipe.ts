@@ -29,14 +29,18 @@ export interface Drape {
 export interface Veil {
   name: string;
   kind: string;
-  drape: string;
+  /** Null: it rests on the picture itself. */
+  drape?: string | null;
   frame: number;
-  outline: unknown;
+  /** Absent: the whole picture. */
+  outline?: unknown;
   feather?: Value;
   grow?: Value;
   opacity?: Value;
   enabled?: boolean;
   range?: [number, number] | null;
+  come_in?: number;
+  go_out?: number;
   params?: Record<string, unknown>;
 }
 export interface Recipe {
@@ -99,6 +103,44 @@ export function withoutDrape(recipe: Recipe, name: string): Recipe {
     drapes: recipe.drapes.filter((d) => d.name !== name),
     veils: recipe.veils.filter((v) => v.drape !== name),
   };
+}
+
+/** The value on a frame, as the core reads keys: held before the first and after the last. */
+export function valueAt(value: Value, frame: number): number {
+  if (typeof value === "number") return value;
+  const keys = Object.entries(value.keys)
+    .map(([f, v]): [number, number] => [Number(f), v])
+    .sort((a, b) => a[0] - b[0]);
+  const i = keys.findIndex(([f]) => f > frame);
+  if (i === 0) return keys[0]![1];
+  if (i < 0) return keys[keys.length - 1]![1];
+  const [f0, v0] = keys[i - 1]!;
+  const [f1, v1] = keys[i]!;
+  if (value.ease === "hold") return v0;
+  const t = (frame - f0) / (f1 - f0);
+  return v0 + (value.ease === "smooth" ? t * t * (3 - 2 * t) : t) * (v1 - v0);
+}
+
+/** A value with a key set on a frame; a constant becomes keyed. */
+export function withKey(value: Value, frame: number, to: number): Value {
+  if (typeof value === "number") return { keys: { [frame]: to }, ease: "linear" };
+  return { ...value, keys: { ...value.keys, [frame]: to } };
+}
+
+/** A value without its key on a frame; without any, it is constant again. */
+export function withoutKey(value: Value, frame: number): Value {
+  if (typeof value === "number") return value;
+  const keys = Object.fromEntries(Object.entries(value.keys).filter(([f]) => Number(f) !== frame));
+  return Object.keys(keys).length > 0 ? { ...value, keys } : valueAt(value, frame);
+}
+
+/** A veil moved in the order of laying, to just before (or, at the end, after) another. */
+export function reordered(recipe: Recipe, name: string, to: number): Recipe {
+  const moved = recipe.veils.find((v) => v.name === name);
+  if (!moved) return recipe;
+  const rest = recipe.veils.filter((v) => v.name !== name);
+  const at = Math.min(Math.max(to, 0), rest.length);
+  return { ...recipe, veils: [...rest.slice(0, at), moved, ...rest.slice(at)] };
 }
 
 export function plainNumber(value: Value | undefined, otherwise: number): number {

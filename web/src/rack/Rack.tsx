@@ -2,8 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../api/client";
 import { useUiAside } from "../app/store";
 import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
-import { withVeil, type Drape, type Veil } from "../features/recipe";
+import { reordered, withVeil, type Drape, type Veil } from "../features/recipe";
 import { Button, Hint } from "../ui/controls";
+import { useSelected } from "../viewer/Views";
+import { AddVeil } from "./AddVeil";
 
 const row = "flex w-full items-center gap-1.5 px-2 py-1 text-left";
 const chosen = "bg-raised text-bright shadow-[inset_3px_0_0_var(--color-madder)]";
@@ -25,6 +27,7 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
   const edit = useEdit(shot.id);
   const start = useStartJob(shot.id);
   const recipe = revision?.recipe;
+  const { drape } = useSelected(recipe);
   const isDrape = (d: Drape) => ui.selection.kind === "drape" && ui.selection.name === d.name;
   const isVeil = (v: Veil) => ui.selection.kind === "veil" && ui.selection.name === v.name;
   const flip = (v: Veil) => {
@@ -33,6 +36,74 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
       withVeil(recipe!, v.name, (o) => ({ ...o, enabled: on })),
       `${v.name} ${on ? "on" : "off"}`,
     ).then((ok) => ok && on && void start({ kind: "ready" }));
+  };
+  const reorder = (name: string, to: number) => {
+    const at = recipe!.veils.findIndex((v) => v.name === name);
+    if (at < 0 || at === to) return;
+    void edit(reordered(recipe!, name, to), `Order of ${name}`).then(
+      (ok) => ok && void start({ kind: "ready" }),
+    );
+  };
+  const veilRow = (v: Veil) => {
+    const at = recipe!.veils.indexOf(v);
+    return (
+      <div
+        key={v.name}
+        draggable
+        onDragStart={(e) => e.dataTransfer.setData("text/plain", v.name)}
+        onDragOver={(e) => e.preventDefault()}
+        onDrop={(e) => reorder(e.dataTransfer.getData("text/plain"), at)}
+        className={`flex items-center pl-2 ${isVeil(v) ? chosen : "hover:bg-raised"}`}
+      >
+        <Hint text="Order of laying. Drag it, or press Alt with Up or Down, to lay it earlier or later.">
+          <span className="num w-4 text-right text-[11px] text-dim">{at + 1}</span>
+        </Hint>
+        <button
+          className="min-w-0 flex-1 px-2 py-1 text-left"
+          onClick={() => ui.set({ selection: { kind: "veil", name: v.name }, stage: "veil" })}
+          onKeyDown={(e) => {
+            if (!e.altKey || (e.key !== "ArrowUp" && e.key !== "ArrowDown")) return;
+            e.preventDefault();
+            e.stopPropagation();
+            reorder(v.name, at + (e.key === "ArrowUp" ? -1 : 1));
+          }}
+        >
+          <span className={`block truncate ${v.enabled === false ? "text-dim line-through" : ""}`}>
+            {v.name}
+          </span>
+          <span className="block text-[11px] text-dim">
+            {v.kind}
+            {state?.veils[v.name] && !state.veils[v.name]!.laid && ", waits for the drape"}
+          </span>
+        </button>
+        <Hint
+          text={
+            ui.solo === v.name
+              ? "See all veils again"
+              : "See this veil alone; what is handed over does not change"
+          }
+        >
+          <button
+            aria-label={`${v.name} alone`}
+            aria-pressed={ui.solo === v.name}
+            onClick={() => ui.set({ solo: ui.solo === v.name ? null : v.name })}
+            className={`mr-1 rounded border px-1 text-[11px] ${ui.solo === v.name ? "border-saffron text-saffron" : "border-line text-dim hover:text-bright"}`}
+          >
+            alone
+          </button>
+        </Hint>
+        <Hint text={v.enabled === false ? "Lay this veil again" : "Leave this veil out"}>
+          <button
+            aria-label={`${v.name} on`}
+            aria-pressed={v.enabled !== false}
+            onClick={() => flip(v)}
+            className="mr-2 rounded border border-line px-1 text-[11px] text-dim hover:text-bright"
+          >
+            {v.enabled === false ? "off" : "on"}
+          </button>
+        </Hint>
+      </div>
+    );
   };
   return (
     <nav aria-label="Rack" className="flex w-[206px] shrink-0 flex-col border-r border-line bg-panel">
@@ -56,12 +127,13 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
           <Button
             pressed={ui.tool === "mark"}
             disabled={!recipe?.drapes.length}
-            onClick={() => ui.set({ tool: "mark", playing: 0 })}
+            onClick={() => ui.set({ tool: "mark", markKind: "conceal", playing: 0 })}
             title="Drag a circle around a mark on the drape, in either view (M)"
           >
             Mark
           </Button>
         </div>
+        {recipe && <AddVeil shot={shot} recipe={recipe} drape={drape} />}
         {ui.tool !== "none" && (
           <p className="text-[12px] text-saffron">
             {ui.tool === "tack"
@@ -91,39 +163,15 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
               <span className="min-w-0 flex-1 truncate">{d.name}</span>
               <DrapeMark shot={shot.id} drape={d.name} />
             </button>
-            {recipe.veils
-              .filter((v) => v.drape === d.name)
-              .map((v) => (
-                <div
-                  key={v.name}
-                  className={`flex items-center pl-4 ${isVeil(v) ? chosen : "hover:bg-raised"}`}
-                >
-                  <button
-                    className="min-w-0 flex-1 px-2 py-1 text-left"
-                    onClick={() => ui.set({ selection: { kind: "veil", name: v.name }, stage: "veil" })}
-                  >
-                    <span className={`block truncate ${v.enabled === false ? "text-dim line-through" : ""}`}>
-                      {v.name}
-                    </span>
-                    <span className="block text-[11px] text-dim">
-                      {v.kind}
-                      {state?.veils[v.name] && !state.veils[v.name]!.laid && ", waits for the drape"}
-                    </span>
-                  </button>
-                  <Hint text={v.enabled === false ? "Lay this veil again" : "Leave this veil out"}>
-                    <button
-                      aria-label={`${v.name} on`}
-                      aria-pressed={v.enabled !== false}
-                      onClick={() => flip(v)}
-                      className="mr-2 rounded border border-line px-1.5 text-[11px] text-dim hover:text-bright"
-                    >
-                      {v.enabled === false ? "off" : "on"}
-                    </button>
-                  </Hint>
-                </div>
-              ))}
+            {recipe.veils.filter((v) => v.drape === d.name).map(veilRow)}
           </div>
         ))}
+        {recipe && recipe.veils.some((v) => !v.drape) && (
+          <div>
+            <div className="border-t border-line/60 px-2 py-1 text-dim">The picture itself</div>
+            {recipe.veils.filter((v) => !v.drape).map(veilRow)}
+          </div>
+        )}
         {recipe && recipe.drapes.length === 0 && (
           <p className="px-3 py-3 text-dim">
             Nothing is followed yet. Go to a frame where the spot is sharp, press{" "}

@@ -261,3 +261,31 @@ export function Verdict({ verdict, word }: { verdict: keyof typeof VERDICTS; wor
     </span>
   );
 }
+
+/** A choice among many, one of them seen. */
+export function Select(props: {
+  label: string;
+  value: string;
+  options: readonly string[];
+  onChange: (value: string) => void;
+  help?: string;
+}) {
+  const name = <span className="shrink-0">{props.label}</span>;
+  return (
+    <label className="flex items-center justify-between gap-2 py-0.5">
+      {props.help ? <Hint text={props.help}>{name}</Hint> : name}
+      <select
+        aria-label={props.label}
+        value={props.value}
+        onChange={(e) => props.onChange(e.target.value)}
+        className="min-w-0 rounded border border-line bg-ground px-1 py-0.5"
+      >
+        {props.options.map((o) => (
+          <option key={o} value={o}>
+            {o}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}

@@ -3,7 +3,18 @@ import { useUi, type Look, type ToolName } from "../app/store";
 import type { Outline } from "../features/recipe";
 import { distance, type FramePt, type ScreenPt } from "../geometry/points";
 import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/viewport";
-import { COLOURS, drawDonor, drawMesh, drawNote, drawOutline, drawPull, drawTack } from "./overlay/draw";
+import type { GripItem } from "./artGrips";
+import {
+  COLOURS,
+  drawDonor,
+  drawGrip,
+  drawMesh,
+  drawNote,
+  drawOutline,
+  drawPath,
+  drawPull,
+  drawTack,
+} from "./overlay/draw";
 import { readyCanvas } from "./canvas";
 import { pictures } from "./pictures";
 import { addPoint, gripAt, moveAll, movePoint, removePoint, toggleCorner } from "./tools/outline";
@@ -54,6 +65,10 @@ interface Props {
   tool: ToolName;
   onCircle: (centre: FramePt, radius: number) => void;
   onDrawn: (points: FramePt[]) => void;
+  grips?: GripItem | null;
+  ellipses?: { points: FramePt[]; colour: string; dash?: number[] }[];
+  /** What is being tried: shown instead of the result while it is dragged. */
+  preview?: ImageBitmap | null;
   tacks?: { to: FramePt; reach: number }[];
   onTack?: (from: FramePt, to: FramePt) => void;
   empty?: ReactNode;
@@ -66,6 +81,7 @@ type Drag =
   | { kind: "circle"; centre: FramePt; radius: number }
   | { kind: "donor"; at: FramePt }
   | { kind: "tack"; from: FramePt; to: FramePt }
+  | { kind: "grip"; id: string; to: FramePt }
   | { kind: "outline"; id: string; index: number | null; from: FramePt; start: Outline; now: Outline };
 
 const STILL_AFTER_MS = 160;
@@ -157,7 +173,8 @@ export function PictureView(props: Props) {
   useEffect(() => {
     const canvas = pictureCanvas.current!;
     const ctx = readyCanvas(canvas, size.width, size.height);
-    const [bottom, top] = bitmaps();
+    const [known, top] = bitmaps();
+    const bottom = look === "result" && props.preview ? props.preview : known;
     if (!bottom) return;
     ctx.imageSmoothingEnabled = view.scale < 2.5;
     ctx.imageSmoothingQuality = "high";
@@ -181,7 +198,7 @@ export function PictureView(props: Props) {
       ctx.globalCompositeOperation = "source-over";
     }
     canvas.dataset.shown = (exact ? shown.still : shown.moving).join(" ");
-  }, [movingKey, stillKey, exact, arrived, view, size, look, wipe, gain, width, height]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [movingKey, stillKey, exact, arrived, view, size, look, wipe, gain, width, height, props.preview]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const outlineOf = useCallback(
     (item: OutlineItem) => (drag?.kind === "outline" && drag.id === item.id ? drag.now : item.outline),
@@ -233,6 +250,13 @@ export function PictureView(props: Props) {
       });
       drawOutline(ctx, view, points, [], COLOURS.madder);
     }
+    if (!hidden && props.grips) {
+      for (const line of props.grips.lines) drawPath(ctx, view, line, COLOURS.saffron);
+      for (const p of props.grips.points)
+        drawGrip(ctx, view, drag?.kind === "grip" && drag.id === p.id ? drag.to : p.at, p.id === "middle");
+    }
+    for (const e of hidden ? [] : (props.ellipses ?? []))
+      drawOutline(ctx, view, e.points, [], e.colour, { dash: e.dash });
     if (drawn.length > 0) {
       const points = pointer ? [...drawn, pointer] : drawn;
       drawOutline(ctx, view, points, [], COLOURS.madder, { handles: true, dash: [4, 3] });
@@ -254,6 +278,8 @@ export function PictureView(props: Props) {
     props.mesh,
     props.note,
     props.tacks,
+    props.grips,
+    props.ellipses,
     refusal,
     outlineOf,
     width,
@@ -284,6 +310,11 @@ export function PictureView(props: Props) {
       return setDrag({ kind: "wipe" });
     if (!hidden && donor?.onCommit && distance(p, donor.donor) < Math.max(reach, donor.radius * 0.7))
       return setDrag({ kind: "donor", at: donor.donor });
+    if (!hidden && props.grips) {
+      const near = props.grips.points.filter((g) => distance(g.at, p) < reach);
+      const held = near.sort((a, b) => distance(a.at, p) - distance(b.at, p))[0];
+      if (held) return setDrag({ kind: "grip", id: held.id, to: p });
+    }
     if (!hidden && active) {
       const grip = gripAt(active.outline, p, reach);
       if (grip?.kind === "point") setHot({ id: active.id, index: grip.index });
@@ -316,7 +347,10 @@ export function PictureView(props: Props) {
     else if (drag.kind === "circle") setDrag({ ...drag, radius: distance(drag.centre, p) });
     else if (drag.kind === "donor") setDrag({ kind: "donor", at: p });
     else if (drag.kind === "tack") setDrag({ ...drag, to: p });
-    else {
+    else if (drag.kind === "grip") {
+      setDrag({ ...drag, to: p });
+      props.grips?.onDrag(drag.id, p, false);
+    } else {
       const now =
         drag.index === null
           ? moveAll(drag.start, p.x - drag.from.x, p.y - drag.from.y)
@@ -330,6 +364,7 @@ export function PictureView(props: Props) {
     setDrag(null);
     if (!done) return;
     if (done.kind === "circle") props.onCircle(done.centre, Math.max(done.radius, 3));
+    if (done.kind === "grip") props.grips?.onDrag(done.id, done.to, true);
     if (done.kind === "tack") props.onTack?.(done.from, done.to);
     if (done.kind === "donor") donor?.onCommit?.(done.at);
     if (done.kind === "outline" && done.now !== done.start) active?.onCommit?.(done.now);

@@ -2,7 +2,16 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import type { Schema } from "../api/client";
 import { useUi, type Look } from "../app/store";
-import { positionsQuery, stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
+import {
+  facesQuery,
+  positionsQuery,
+  shelfQuery,
+  stateQuery,
+  trackQuery,
+  useEdit,
+  useRecipe,
+  useStartJob,
+} from "../features/queries";
 import {
   drapeOutline,
   freeName,
@@ -19,19 +28,34 @@ import {
 } from "../features/recipe";
 import { rateValue } from "../app/timecode";
 import { centreOf, distance, type FramePt } from "../geometry/points";
-import { circleOutline, round } from "../geometry/spline";
+import { circleOutline, outlineCurve, round } from "../geometry/spline";
 import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
 import { Button, Choice } from "../ui/controls";
+import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
 import { PictureView, type DonorItem, type MeshItem, type OutlineItem } from "./PictureView";
 import { carried, frameFromDesign, frameFromRef, statusAt, veilOutline } from "./surface";
+import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
 
 const pair = (p: FramePt): [number, number] => [round(p.x), round(p.y)];
 const LOOSE = 2.4; // times the mark's radius: room around the thing, for following
 const LOOSE_LEAST = 26; // px
+
+/** An ellipse (centre, half axes, turn) as a few points of a closed curve. */
+function ellipsePoints(e: readonly number[]): FramePt[] {
+  const [cx, cy, a, b, turn] = e as [number, number, number, number, number];
+  return Array.from({ length: 20 }, (_, i) => {
+    const u = a * Math.cos((i / 20) * 2 * Math.PI);
+    const v = b * Math.sin((i / 20) * 2 * Math.PI);
+    return {
+      x: cx + u * Math.cos(turn) - v * Math.sin(turn),
+      y: cy + u * Math.sin(turn) + v * Math.cos(turn),
+    };
+  });
+}
 
 const LOOKS: { value: Look; text: string; title: string }[] = [
   { value: "original", text: "Original", title: "The clip as it was brought in" },
@@ -60,6 +84,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const { drape, veil } = useSelected(recipe);
   const { data: track } = useQuery({ ...trackQuery(shot.id, drape?.name ?? ""), enabled: drape !== null });
   const { data: positions } = useQuery(positionsQuery(shot.id, drape?.name ?? "", track?.token));
+  const { data: shelf } = useQuery(shelfQuery);
+  const { data: faces } = useQuery(facesQuery(shot.id));
+  const preview = usePreview(shot.id);
   const ui = useUi();
   const edit = useEdit(shot.id);
   const start = useStartJob(shot.id);
@@ -70,8 +97,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       revision: revision?.revision ?? 0,
       token: state?.token ?? null,
       empty: state?.empty ?? true,
+      solo: ui.solo,
     }),
-    [shot.id, revision?.revision, state?.token, state?.empty],
+    [shot.id, revision?.revision, state?.token, state?.empty, ui.solo],
   );
   const layers = layersOf(look);
   const matteOf = look === "matte" ? veil?.name : undefined;
@@ -122,8 +150,20 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const itemsFor = (
     viewFromRef: SurfaceMap | null,
     flat: boolean,
-  ): { outlines: OutlineItem[]; donor: DonorItem | null } => {
-    if (!recipe || !drape || !viewFromRef) return { outlines: [], donor: null };
+  ): { outlines: OutlineItem[]; donor: DonorItem | null; grips: GripItem | null } => {
+    if (recipe && veil && !drape && veil.outline !== undefined && !flat) {
+      const item = {
+        id: `veil ${veil.name}`,
+        label: veil.name,
+        outline: veilOutline(veil),
+        colour: COLOURS.madder,
+        active: true,
+        onCommit: (o: Outline) => commitVeil(veil, o, still),
+      };
+      return { outlines: [item], donor: null, grips: null };
+    }
+    if (!recipe || !drape || !viewFromRef) return { outlines: [], donor: null, grips: null };
+    let grips: GripItem | null = null;
     const outlines: OutlineItem[] = [];
     const own = drapeOutline(drape);
     const onReference = flat || frame === referenceOf(drape);
@@ -158,6 +198,19 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         active: selected,
         onCommit: selected ? (o) => commitVeil(v, o, reversed(viewFromDesign)) : undefined,
       });
+      const piece = shelf?.find((p) => p.name === v.params?.art);
+      if (selected && v.kind === "apply" && piece) {
+        const curve = outlineCurve(carried(written, refFromDesign), written.corners);
+        const size = { width: piece.size[0]!, height: piece.size[1]! };
+        grips = artGrips(v, size, curve, viewFromRef, frame, (params, done) => {
+          const next = withVeil(recipe, v.name, (o) => ({ ...o, params }));
+          if (!done) return ui.set({ draft: next });
+          void edit(next, `Place ${v.name}`).then((ok) => {
+            if (ok) void start({ kind: "ready" });
+            ui.set({ draft: null });
+          });
+        });
+      }
       const step = (v.params?.donor as [number, number] | undefined) ?? state?.veils[v.name]?.donor;
       if (selected && step) {
         const markRef = centreOf(carried(written, refFromDesign));
@@ -177,7 +230,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         };
       }
     }
-    return { outlines, donor };
+    return { outlines, donor, grips };
   };
 
   const takeSpotOff = async (centre: FramePt, radius: number) => {
@@ -194,14 +247,14 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     if (!recipe || !drape) return;
     ui.set({ tool: "none" });
     const name = freeName(
-      "spot",
+      ui.markKind === "conceal" ? "spot" : ui.markKind,
       recipe.veils.map((v) => v.name),
     );
     const points = circleOutline(centre, radius).map(([x, y]): [number, number] => {
       const p = frameFromView.there({ x, y });
       return [round(p.x), round(p.y)];
     });
-    const added: Veil = { name, kind: "conceal", drape: drape.name, frame, outline: points };
+    const added: Veil = { name, kind: ui.markKind, drape: drape.name, frame, outline: points };
     if (!(await edit({ ...recipe, veils: [...recipe.veils, added] }, `Add ${name}`))) return;
     ui.set({ selection: { kind: "veil", name }, stage: "veil", look: "result" });
     if (track) await start({ kind: "ready" });
@@ -239,6 +292,14 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     .filter((t) => t.frame === frame)
     .map((t) => ({ to: { x: t.to[0], y: t.to[1] }, reach: t.reach ?? TACK_REACH }));
 
+  const ellipses =
+    veil?.kind === "obscure" && veil.params?.whom !== undefined && veil.params.whom !== "outline"
+      ? (faces ?? []).flatMap((f) => {
+          const e = f.ellipses[frame - shot.facts.first_frame];
+          const dash = f.status[frame - shot.facts.first_frame] === "held" ? [5, 4] : undefined;
+          return e ? [{ points: ellipsePoints(e), colour: COLOURS.verdigris, dash }] : [];
+        })
+      : [];
   const row = track?.rowOf.get(frame);
   const mesh: MeshItem | null =
     track && positions && row !== undefined && ui.gridShown
@@ -280,6 +341,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         playing={playing !== 0}
         outlines={shotItems.outlines}
         donor={shotItems.donor}
+        grips={shotItems.grips}
+        ellipses={ellipses}
+        preview={preview}
         mesh={mesh}
         note={
           preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
@@ -330,6 +394,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             playing={playing !== 0}
             outlines={flatItems.outlines}
             donor={flatItems.donor}
+            grips={flatItems.grips}
             mesh={null}
             note={null}
             tool={ui.tool === "mark" ? "mark" : "none"}

@@ -7,6 +7,8 @@ export interface Scene {
   token: string | null;
   /** No veil is laid: the result is the original. */
   empty: boolean;
+  /** The only veil that is laid, or null for all of them. */
+  solo: string | null;
 }
 
 type Layer = "original" | "result" | "matte";
@@ -20,8 +22,10 @@ export function layersOf(look: Look): Layer[] {
 function query(scene: Scene, layer: Layer, veil?: string): string {
   if (layer === "original") return "";
   const name = veil ? `&veil=${encodeURIComponent(veil)}` : "";
-  return `?look=${layer}&revision=${scene.revision}&token=${scene.token}${name}`;
+  return `?look=${layer}&revision=${scene.revision}&token=${scene.token}${name}${only(scene)}`;
 }
+
+const only = (scene: Scene): string => (scene.solo ? `&only=${encodeURIComponent(scene.solo)}` : "");
 
 /** Null while the result cannot be shown yet. */
 export function frameAddress(
@@ -46,5 +50,5 @@ export function flatAddress(
 ): string | null {
   const shown = layer === "result" && (scene.empty || scene.token === null) ? "original" : layer;
   const base = `/api/shots/${scene.shot}/drapes/${encodeURIComponent(drape)}/flat/${frame}.${form}`;
-  return `${base}?look=${shown}&revision=${scene.revision}&token=${scene.token}-${track}`;
+  return `${base}?look=${shown}&revision=${scene.revision}&token=${scene.token}-${track}${only(scene)}`;
 }

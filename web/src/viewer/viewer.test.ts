@@ -5,7 +5,7 @@ import { Pictures } from "./pictures";
 import { frameFromDesign, frameFromRef, statusAt } from "./surface";
 import type { Track } from "../features/queries";
 
-const scene: Scene = { shot: 1, revision: 7, token: "abc", empty: false };
+const scene: Scene = { shot: 1, revision: 7, token: "abc", empty: false, solo: null };
 const range = { first: 10, last: 19 };
 
 describe("the clock", () => {

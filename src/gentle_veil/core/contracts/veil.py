@@ -67,6 +67,7 @@ class VeilKind(Protocol):
     ``prepare`` may look at the whole shot once (say, to find a donor); what it returns is plain JSON data, is
     cached by content, and is handed to ``apply`` on every frame. ``on_picture``: the veil may rest on the picture
     itself, without a drape. ``judged``: which figures of `measure.proof` say whether it is good.
+    ``prepared_by``: the parameters that ``prepare`` reads; a change of any other prepares nothing anew.
     """
 
     kind: str
@@ -75,6 +76,7 @@ class VeilKind(Protocol):
     Params: type
     on_picture: ClassVar[bool]
     judged: ClassVar[tuple[str, ...]]
+    prepared_by: ClassVar[tuple[str, ...]]
 
     def needs_people(self, params: Any) -> bool:
         """Whether the faces of the shot are to be found first; they then stand in the placement."""

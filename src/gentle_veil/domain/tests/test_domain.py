@@ -101,7 +101,7 @@ def test_keys__touching_opacity_keeps_track_and_donor() -> None:
     document["veils"][0] |= {"opacity": 0.4, "feather": 9, "enabled": False}
     after = read_recipe(document)
     assert track_key("m", before.drapes[0]) == track_key("m", after.drapes[0])
-    args = [(r.drapes[0], r.veils[0], [], []) for r in (before, after)]
+    args = [(r.drapes[0], r.veils[0], [], [], ["donor"]) for r in (before, after)]
     assert prepared_key("t", *args[0]) == prepared_key("t", *args[1])
 
 

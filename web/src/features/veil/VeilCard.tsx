@@ -4,19 +4,15 @@ import { now, useUiAside } from "../../app/store";
 import { Button, NumberField, Section, Switch, TextField } from "../../ui/controls";
 import { scaledOutline } from "../../viewer/tools/outline";
 import { PointList } from "../drape/DrapeCard";
+import { FacesSection } from "./FacesSection";
+import { Reuse } from "./Reuse";
 import { ParamPanel } from "../ParamPanel";
+import { ArtworkShelf } from "../artwork/ArtworkShelf";
+import { KeyedField } from "../KeyedField";
 import { paramsQuery, stateQuery, useEdit, useStartJob } from "../queries";
-import {
-  plainNumber,
-  readOutline,
-  withVeil,
-  writeOutline,
-  type Outline,
-  type Recipe,
-  type Veil,
-} from "../recipe";
+import { readOutline, withVeil, writeOutline, type Outline, type Recipe, type Veil } from "../recipe";
 
-const NOT_BUILT = ["smooth", "apply", "tint", "reshape", "obscure", "keep"];
+const NOT_BUILT = ["tint", "reshape"];
 
 export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe: Recipe; veil: Veil }) {
   const { data: params } = useQuery(paramsQuery);
@@ -25,12 +21,17 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
   const start = useStartJob(shot.id);
   const ui = useUiAside();
   const note = state?.veils[veil.name];
-  const outline = readOutline(veil.outline);
+  const outline = veil.outline === undefined || veil.outline === null ? null : readOutline(veil.outline);
   const change = (part: Partial<Veil>, label: string) =>
     void commit(
       withVeil(recipe, veil.name, (v) => ({ ...v, ...part })),
       `${label} of ${veil.name}`,
-    ).then((ok) => ok && void start({ kind: "ready" }));
+    ).then((ok) => {
+      ui.set({ draft: null });
+      if (ok) void start({ kind: "ready" });
+    });
+  const draft = (part: Partial<Veil>) =>
+    ui.set({ draft: withVeil(recipe, veil.name, (v) => ({ ...v, ...part })) });
   const setOutline = (o: Outline, label: string) => change({ outline: writeOutline(o) }, label);
   const donor = veil.params?.donor as [number, number] | undefined;
   const setDonor = (step: number[] | null) => {
@@ -48,53 +49,77 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
     void commit(
       { ...recipe, veils: recipe.veils.filter((v) => v.name !== veil.name) },
       `Remove ${veil.name}`,
-    ).then((ok) => ok && ui.set({ selection: { kind: "drape", name: veil.drape }, stage: "drape" }));
+    ).then(
+      (ok) =>
+        ok && ui.set({ selection: veil.drape ? { kind: "drape", name: veil.drape } : { kind: "shot" } }),
+    );
   const number = (
     name: "feather" | "grow" | "opacity",
     label: string,
     standard: number,
     more: { low: number; high: number; step: number; unit?: string; help: string },
   ) => (
-    <NumberField
+    <KeyedField
       label={label}
-      value={plainNumber(veil[name], standard)}
+      value={veil[name] ?? standard}
       standard={standard}
-      onCommit={(v) => change({ [name]: v }, label)}
+      onChange={(v) => change({ [name]: v }, label)}
+      onDraft={(v) => draft({ [name]: v })}
       {...more}
     />
   );
   return (
     <>
-      <Section title="Skin">
-        {note?.ready ? (
-          <>
-            <p className="mb-1.5 text-dim select-text">
-              {donor ? "Taken from where you placed it." : <>Taken from {note.why}</>}
+      {veil.kind === "conceal" && (
+        <Section title="Skin">
+          {note?.ready ? (
+            <>
+              <p className="mb-1.5 text-dim select-text">
+                {donor ? "Taken from where you placed it." : <>Taken from {note.why}</>}
+              </p>
+              <div className="flex flex-wrap gap-1">
+                {donor && <Button onClick={() => setDonor(null)}>Find it for me</Button>}
+                {note.others.slice(0, 4).map((o, i) => (
+                  <Button
+                    key={i}
+                    onClick={() => setDonor(o)}
+                    title="Another place that suits; the ring in the picture can be dragged too"
+                  >
+                    <span className="num">
+                      {o[0]}, {o[1]}
+                    </span>
+                  </Button>
+                ))}
+              </div>
+            </>
+          ) : (
+            <p className="text-dim">
+              {note?.laid
+                ? "Looking for clean skin near by."
+                : `Waits until ${veil.drape} has been followed.`}
             </p>
-            <div className="flex flex-wrap gap-1">
-              {donor && <Button onClick={() => setDonor(null)}>Find it for me</Button>}
-              {note.others.slice(0, 4).map((o, i) => (
-                <Button
-                  key={i}
-                  onClick={() => setDonor(o)}
-                  title="Another place that suits; the ring in the picture can be dragged too"
-                >
-                  <span className="num">
-                    {o[0]}, {o[1]}
-                  </span>
-                </Button>
-              ))}
-            </div>
-          </>
-        ) : (
-          <p className="text-dim">
-            {note?.laid ? "Looking for clean skin near by." : `Waits until ${veil.drape} has been followed.`}
+          )}
+          <p className="mt-1 text-[12px] text-dim">
+            Drag the dashed ring in a view to take the skin from elsewhere.
           </p>
-        )}
-        <p className="mt-1 text-[12px] text-dim">
-          Drag the dashed ring in a view to take the skin from elsewhere.
-        </p>
-      </Section>
+        </Section>
+      )}
+      {veil.kind === "apply" && (
+        <ArtworkShelf
+          chosen={String(veil.params?.art ?? "")}
+          onChoose={(art) => change({ params: { ...veil.params, art } }, "Artwork")}
+        />
+      )}
+      {veil.kind === "obscure" && (
+        <FacesSection
+          shot={shot.id}
+          whom={String(veil.params?.whom ?? "outline")}
+          chosen={(veil.params?.chosen as string[] | undefined) ?? []}
+          hasOutline={outline !== null}
+          why={note?.why ?? ""}
+          onChange={(whom, chosen) => change({ params: { ...veil.params, whom, chosen } }, "Whom")}
+        />
+      )}
       <Section title="Matte">
         {number("feather", "Feather", 3, {
           low: 0,
@@ -111,16 +136,19 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           help: "Moves the edge outwards, or inwards when negative.",
         })}
         {number("opacity", "Opacity", 1, { low: 0, high: 1, step: 0.01, help: "0 leaves the original." })}
-        <div className="mt-1 flex gap-1.5">
-          <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline")}>Larger outline</Button>
-          <Button onClick={() => setOutline(scaledOutline(outline, 1 / 1.1), "Outline")}>Smaller</Button>
-        </div>
+        {outline && (
+          <div className="mt-1 flex gap-1.5">
+            <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline")}>Larger outline</Button>
+            <Button onClick={() => setOutline(scaledOutline(outline, 1 / 1.1), "Outline")}>Smaller</Button>
+          </div>
+        )}
       </Section>
       <ParamPanel
         params={params?.veils[veil.kind]?.params ?? []}
         given={veil.params ?? {}}
-        skip={["donor"]}
+        skip={["donor", "whom", "chosen"]}
         onChange={(next, label) => change({ params: next }, label)}
+        onDraft={(next) => draft({ params: next })}
       />
       <Section title="When">
         <Switch
@@ -163,7 +191,23 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
             All
           </Button>
         </div>
+        {veil.range &&
+          (["come_in", "go_out"] as const).map((end) => (
+            <NumberField
+              key={end}
+              label={end === "come_in" ? "Comes in over" : "Goes out over"}
+              help="Frames at the end of its range over which it fades."
+              value={veil[end] ?? 0}
+              standard={0}
+              low={0}
+              high={1000}
+              step={1}
+              unit="f"
+              onCommit={(v) => change({ [end]: v }, end === "come_in" ? "Coming in" : "Going out")}
+            />
+          ))}
       </Section>
+      <Reuse shot={shot} recipe={recipe} veil={veil} />
       <Section title="Veil">
         <TextField label="Name" value={veil.name} onCommit={rename} />
         <div className="flex justify-between py-0.5">
@@ -176,7 +220,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           Kinds not built yet: {NOT_BUILT.filter((n) => !params?.veils[n]).join(", ")}.
         </p>
       </Section>
-      <PointList outline={outline} onChange={setOutline} />
+      {outline && <PointList outline={outline} onChange={setOutline} />}
     </>
   );
 }

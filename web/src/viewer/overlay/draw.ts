@@ -44,6 +44,25 @@ function stroke(ctx: Ctx, colour: string, width: number, dash: number[] = []): v
   ctx.setLineDash([]);
 }
 
+/** An open line through points. */
+export function drawPath(ctx: Ctx, v: Viewport, points: readonly FramePt[], colour: string): void {
+  trace(ctx, v, points, false);
+  stroke(ctx, colour, 1);
+}
+
+/** Something to take hold of: a small square, or a cross for what moves the whole. */
+export function drawGrip(ctx: Ctx, v: Viewport, at: FramePt, whole: boolean): void {
+  const s = toScreen(v, at);
+  ctx.beginPath();
+  if (whole) {
+    ctx.moveTo(s.x - 7, s.y);
+    ctx.lineTo(s.x + 7, s.y);
+    ctx.moveTo(s.x, s.y - 7);
+    ctx.lineTo(s.x, s.y + 7);
+  } else ctx.rect(s.x - 3.5, s.y - 3.5, 7, 7);
+  stroke(ctx, COLOURS.saffron, 1.5);
+}
+
 export function drawOutline(
   ctx: Ctx,
   v: Viewport,

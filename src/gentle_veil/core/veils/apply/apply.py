@@ -40,6 +40,7 @@ class Apply:
     Params = ApplyParams
     on_picture = False
     judged = ("slide",)
+    prepared_by = ()
 
     def needs_people(self, params: ApplyParams) -> bool:
         return False
@@ -48,7 +49,7 @@ class Apply:
         self, frames: FrameSource, placement: Placement, params: ApplyParams, *, report: Report = silent
     ) -> dict[str, Any]:
         """Read the surface's usual light on the reference, and how soft it is on every frame."""
-        soft = softness(frames, placement.track, placement.polygon_ref, report=report) if params.focus > 0 else {}
+        soft = softness(frames, placement.track, placement.polygon_ref, report=report)
         return {"level": _level(frames, placement), "softness": soft}
 
     def apply(self, site: Site, params: ApplyParams, prepared: dict[str, Any]) -> Patch | None:

@@ -34,6 +34,7 @@ class Conceal:
     Params = ConcealParams
     on_picture = False
     judged = ("seam", "grain", "tone", "flicker", "slide")
+    prepared_by = ("donor", "hold", "light_bends")
 
     def needs_people(self, params: ConcealParams) -> bool:
         return False

@@ -26,6 +26,7 @@ class Keep:
     Params = KeepParams
     on_picture = True
     judged = ()
+    prepared_by = ()
 
     def needs_people(self, params: KeepParams) -> bool:
         return False

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gentle_veil.core.motion.pyramid import LUMA
 from gentle_veil.core.types import ImageF32
 
-CELLS_MOST = 8.0  # across a face
+CELLS_MOST = 6.0  # across a face
 CELL_PX_LEAST = 6.0  # a cell averages at least 36 px
 HELD_FRAMES = 12.0  # Gaussian sigma over which colours are held
 DARKEST = 1e-4
@@ -69,6 +70,7 @@ def held(numbers: list[int], means: list[np.ndarray]) -> HeldCells:
     return HeldCells(np.array(numbers), np.nan_to_num(smooth, nan=1.0), light)
 
 
-def flattened(cells: ImageF32, share: float) -> ImageF32:
-    """Cells drawn towards their mean colour; 1 leaves one flat colour."""
-    return (cells + np.float32(share) * (cells.mean(axis=(0, 1), keepdims=True) - cells)).astype(np.float32)
+def flattened(cells: ImageF32, share: float, grey: float) -> ImageF32:
+    """Cells drawn towards their mean by ``share``, and their colour towards grey by ``grey``; 1 is all the way."""
+    even = cells + np.float32(share) * (cells.mean(axis=(0, 1), keepdims=True) - cells)
+    return (even + np.float32(grey) * ((even @ LUMA)[..., None] - even)).astype(np.float32)

@@ -25,7 +25,7 @@ class ObscureParams:
         group="Look",
     )
     cell: float = number(
-        0.16,
+        0.2,
         label="Cell",
         help="Size of a cell, as a share of the face's (or outline's) width. Never so small that it could be undone.",
         group="Look",

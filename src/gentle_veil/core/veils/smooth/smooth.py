@@ -82,6 +82,7 @@ class Smooth:
     Params = SmoothParams
     on_picture = True
     judged = ("seam",)
+    prepared_by = ()
 
     def needs_people(self, params: SmoothParams) -> bool:
         return False
