@@ -64,6 +64,8 @@ export function readOutline(written: unknown): Outline {
   return { points, corners: points.map((_, i) => corners[i] ?? false) };
 }
 
+export const hasOutline = (veil: Veil): boolean => veil.outline !== undefined && veil.outline !== null;
+
 export function writeOutline(outline: Outline): unknown {
   const points = outline.points.map(([x, y]) => [round(x), round(y)]);
   return outline.corners.some(Boolean) ? { points, corners: outline.corners } : points;

@@ -132,7 +132,8 @@ describe("a panel drawn from a schema", () => {
         onChange={() => {}}
       />,
     );
-    expect(screen.getByText("keyed: 2")).toBeTruthy();
+    expect(screen.getByText("this frame")).toBeTruthy();
+    expect(screen.getByText("2")).toBeTruthy();
     expect(screen.getByRole("switch", { name: "Hold" })).toBeTruthy();
     expect(screen.getAllByRole("heading").map((h) => h.textContent)).toEqual(["Belonging", "Skin"]);
   });

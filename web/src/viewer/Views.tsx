@@ -14,6 +14,7 @@ import {
 } from "../features/queries";
 import {
   drapeOutline,
+  hasOutline,
   freeName,
   referenceOf,
   TACK_REACH,
@@ -151,7 +152,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     viewFromRef: SurfaceMap | null,
     flat: boolean,
   ): { outlines: OutlineItem[]; donor: DonorItem | null; grips: GripItem | null } => {
-    if (recipe && veil && !drape && veil.outline !== undefined && !flat) {
+    if (recipe && veil && !drape && hasOutline(veil) && !flat) {
       const item = {
         id: `veil ${veil.name}`,
         label: veil.name,

@@ -10,7 +10,15 @@ import { ParamPanel } from "../ParamPanel";
 import { ArtworkShelf } from "../artwork/ArtworkShelf";
 import { KeyedField } from "../KeyedField";
 import { paramsQuery, stateQuery, useEdit, useStartJob } from "../queries";
-import { readOutline, withVeil, writeOutline, type Outline, type Recipe, type Veil } from "../recipe";
+import {
+  hasOutline,
+  readOutline,
+  withVeil,
+  writeOutline,
+  type Outline,
+  type Recipe,
+  type Veil,
+} from "../recipe";
 
 const NOT_BUILT = ["tint", "reshape"];
 
@@ -21,7 +29,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
   const start = useStartJob(shot.id);
   const ui = useUiAside();
   const note = state?.veils[veil.name];
-  const outline = veil.outline === undefined || veil.outline === null ? null : readOutline(veil.outline);
+  const outline = hasOutline(veil) ? readOutline(veil.outline) : null;
   const change = (part: Partial<Veil>, label: string) =>
     void commit(
       withVeil(recipe, veil.name, (v) => ({ ...v, ...part })),
