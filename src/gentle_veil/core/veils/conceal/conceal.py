@@ -15,11 +15,13 @@ from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.motion.sampling import sample_lanczos
 from gentle_veil.core.retouch.light import fit_light, log_tone, tone_from_around
-from gentle_veil.core.types import Matrix, Points
+from gentle_veil.core.types import Matrix, MatteF32, Points
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
 from gentle_veil.core.veils.conceal.hold import hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
-from gentle_veil.core.veils.conceal.surround import bulge_steps, bump, look_around
+from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of
+from gentle_veil.core.veils.conceal.quilt import lay_quilt
+from gentle_veil.core.veils.conceal.surround import Surround, bulge_steps, bump, look_around
 
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
 SAMPLE_MARGIN = 4  # px that the Lanczos kernel reaches beyond a point
@@ -34,7 +36,7 @@ class Conceal:
     Params = ConcealParams
     on_picture = False
     judged = ("seam", "grain", "tone", "flicker", "slide")
-    prepared_by = ("donor", "hold", "light_bends")
+    prepared_by = ("way", "donor", "hold", "light_bends")
 
     def needs_people(self, params: ConcealParams) -> bool:
         return False
@@ -44,6 +46,12 @@ class Conceal:
     ) -> dict[str, Any]:
         """Find the mark and read its light on every frame, and find the donor when none was placed by hand."""
         steps = hold_steps(frames, placement, report=report) if params.hold else {}
+        if params.way == "plate":
+            return {
+                "why": "a plate made on the reference frame.",
+                "steps": steps,
+                "plate": make_plate(frames, placement),
+            }
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None:
             found = find_donor(frames, placement, DonorSearch(), report=report)
@@ -60,6 +68,8 @@ class Conceal:
         matte = feathered(around.distance, site.feather * around.scale)
         if not (matte > 0).any():
             return None
+        if params.way == "plate":
+            return self._plated(site, params, prepared, around, matte)
         there = self._donor_from_mark(around.outline_ref, params, prepared)
         donor_lin, inside = self._sample(site, track.map_along_surface(site.row, around.box, there))
         target_lin = site.canvas.read(around.box)
@@ -84,6 +94,22 @@ class Conceal:
                 "donor_inside": float(inside[matte > 0].mean()),
             },
         )
+
+    @staticmethod
+    def _plated(
+        site: Site, params: ConcealParams, prepared: dict[str, Any], around: Surround, matte: MatteF32
+    ) -> Patch | None:
+        """Lit tone, and texture from the quilt."""
+        plate = prepared["plate"]
+        if not plate:
+            return None
+        step = np.array(prepared["steps"].get(str(site.k), (0.0, 0.0)))
+        tone, surface = lit_tone(site, plate, around, step)
+        quilt = quilt_of(plate)
+        texture = np.zeros_like(tone)
+        if quilt is not None:
+            texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step)
+        return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface)
 
     @staticmethod
     def _donor_from_mark(polygon_ref: Points, params: ConcealParams, prepared: dict[str, Any]) -> Matrix:

@@ -2,11 +2,19 @@
 
 from dataclasses import dataclass
 
-from gentle_veil.core.contracts.params import number, switch, vector
+from gentle_veil.core.contracts.params import choice, number, switch, vector
 
 
 @dataclass(frozen=True)
 class ConcealParams:
+    way: str = choice(
+        "donor",
+        ("donor", "plate"),
+        label="Way",
+        help="Donor: one clean place, live, for a spot. Plate: tone made on the reference frame and texture from many "
+        "clean places, for a tattoo or a scar.",
+        group="Skin",
+    )
     donor: tuple[float, float] | None = vector(
         None,
         label="Donor",

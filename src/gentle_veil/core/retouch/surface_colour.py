@@ -1,0 +1,93 @@
+"""What in a picture is the surface around a mark, and what is something behind it.
+
+Light and shade leave the ratios of the colours of a matt surface as they are, so the ratios tell skin from what it
+stands before, in the sun and in the shade.
+
+References
+    [FC04]  G. Finlayson, S. Hordley, M. Drew, "Removing shadows from images", ECCV 2002: log chromaticities do not
+            change with the strength of the light.
+"""
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.types import ImageF32, MaskBool
+
+CALM_SIGMA = 1.5  # px
+BAND_PX = 24  # around the mark: most of it is surface
+TOLERANCE_LEAST, SPREADS = 0.08, 4.0  # in natural log units; times the surface's own spread
+DARKEST = 2e-3
+BEHIND_SPREADS = 3.0
+APART = 2.5  # spreads between the centres of two clusters
+
+
+def log_ratios(img_lin: ImageF32) -> np.ndarray:
+    """log R/G and log B/G of the picture without its grain, (h, w, 2)."""
+    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA, borderType=cv2.BORDER_REFLECT), DARKEST)
+    log = np.log(calm)
+    return np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
+
+
+def on_surface(img_lin: ImageF32, inside: MaskBool) -> tuple[MaskBool, MaskBool]:
+    """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
+
+    Within the mark (``inside``, (h, w)) a pixel is behind only if it is like what is seen behind around it, and
+    hangs together with it; a drawing is neither.
+    """
+    ratios = log_ratios(img_lin)
+    near = cv2.dilate(inside.astype(np.uint8), np.ones((2 * BAND_PX + 1, 2 * BAND_PX + 1), np.uint8)).astype(bool)
+    band = near & ~inside
+    if band.sum() < 50:
+        return ~inside, np.zeros_like(inside)
+    surface = _tidy(_within(ratios, *_surface_cluster(ratios[band], ratios[inside])))
+    beside = ~surface & ~inside
+    if beside.sum() < 50:
+        return surface, np.zeros_like(inside)
+    features = np.concatenate([ratios, np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST))], -1)
+    usual = np.median(features[beside & near], axis=0) if (beside & near).sum() > 50 else np.median(features[beside], 0)
+    around = features[beside & near] if (beside & near).sum() > 50 else features[beside]
+    width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
+    like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1) | beside
+    behind = _tidy(like & ~surface)
+    _, labels = cv2.connectedComponents(behind.astype(np.uint8))
+    rooted = np.unique(labels[behind & ~inside])
+    return surface, behind & np.isin(labels, rooted[rooted > 0])
+
+
+def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Centre (2,) and spread (2,) of the surface's ratios: of the one or two clusters in the band, that which fills
+    more of the band and of the mark together, for skin goes on between the lines of a drawing."""
+    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
+    points = band.astype(np.float32)
+    cv2.setRNGSeed(5)
+    _, labels, _ = cv2.kmeans(points, 2, None, criteria, 4, cv2.KMEANS_PP_CENTERS)
+    clusters = [_described(band[labels.ravel() == i]) for i in range(2) if (labels == i).sum() > 20]
+    if len(clusters) == 2:
+        (a, sa), (b, sb) = clusters
+        if (np.abs(a - b) < APART * np.hypot(sa, sb)).all():
+            clusters = []
+    if not clusters:
+        return _described(band)
+
+    def fills(cluster: tuple[np.ndarray, np.ndarray]) -> float:
+        return float(_within(band, *cluster).mean() + _within(within, *cluster).mean())
+
+    return max(clusters, key=fills)
+
+
+def _described(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    centre = np.median(values, axis=0)
+    return centre, 1.4826 * np.median(np.abs(values - centre), axis=0) + 1e-3
+
+
+def _within(ratios: np.ndarray, centre: np.ndarray, spread: np.ndarray) -> np.ndarray:
+    """Which points are within the tolerance of a cluster."""
+    off = np.abs(ratios - centre) / np.maximum(SPREADS * spread, TOLERANCE_LEAST)
+    return np.asarray(np.hypot(off[..., 0], off[..., 1]) < 1.0)
+
+
+def _tidy(mask: MaskBool) -> MaskBool:
+    """Without specks, and without pinholes."""
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
+    opened = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, kernel)
+    return cv2.morphologyEx(opened, cv2.MORPH_CLOSE, kernel).astype(bool)

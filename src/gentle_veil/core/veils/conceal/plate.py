@@ -1,0 +1,216 @@
+"""A clean plate: the tone that skin has under a large mark, made once on the reference frame and lit anew on each.
+
+On the reference frame a smooth surface is laid through all that is clean, between the lines of a drawing too. What
+the light does to it afterwards is read through the mark itself: ink takes a share of the light, always the same, so
+the ratio of a frame to the reference is the light's own, also where a shadow's edge crosses the drawing.
+"""
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.matte import clip_box, grown, outline_distance
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.packed import pack, unpack
+from gentle_veil.core.contracts.veil import Placement, Site
+from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
+from gentle_veil.core.retouch.surface_colour import on_surface
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
+from gentle_veil.core.veils.conceal.surround import Surround
+
+CALM_SIGMA = 1.5  # reference px; single grains are no evidence of a mark
+STEPS_OF = 40  # cells across the region for the surface
+SKIN_SPREAD = 2.5  # times the spread of clean skin, within which a pixel counts as clean
+EDGE_PX = 3  # px around ink that are still darkened by it
+ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
+LIMB_PX = 9  # reference px from the rim of a rounded surface within which its light falls off
+LINE_PX, LINE_SPREADS = 4, 5.0  # half the width of a line that is told by its sides
+OTHER_FRAMES = 6
+ROOM = 60  # reference px around the mark in which clean skin is looked for
+LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
+INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
+ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
+DARKEST = 1e-3
+
+
+def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
+    """Tone, reference picture, weights and patches, as plain data; empty where the mark is not in the picture."""
+    k = placement.track.reference_frames[0]
+    box = clip_box(bounding_box(placement.polygon_ref, ROOM), *frames.size)
+    if box is None:
+        return {}
+    x0, y0, x1, y1 = box
+    img_lin = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
+    size = (x1 - x0, y1 - y0)
+    inside = outline_distance(placement.polygon_ref, box) < EDGE_PX
+    marks = _marks(placement, size, (x0, y0))
+    surface, behind = on_surface(img_lin, inside)
+    surface &= ~grown(behind, EDGE_PX)
+    depth = _depth(behind)
+    tone, clean = _tone(img_lin, inside, marks, surface & (depth > LIMB_PX))
+    limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
+    looks = [img_lin, *_other_looks(frames, placement, box)]
+    quilt = choose_patches(looks, tone, (x0, y0), inside, clean & ~inside)
+    share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
+    clean &= depth > LIMB_PX
+    weight = np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, 0.004))).astype(np.float32)
+    return {
+        "box": list(box),
+        "tone": pack(tone.astype(np.float16)),
+        "picture": pack(img_lin.astype(np.float16)),
+        "weight": pack((np.ceil(weight * 255)).astype(np.uint8)),
+        "limb": limb.round(4).tolist(),
+        "half": 0 if quilt is None else quilt.half,
+        "patches": [] if quilt is None else quilt.patches.round(2).tolist(),
+    }
+
+
+def _depth(behind: MaskBool) -> ImageF32:
+    """Distance in px of each pixel from what is behind the surface."""
+    if not behind.any():
+        return np.full(behind.shape, 1e3, np.float32)
+    return cv2.distanceTransform((~behind).astype(np.uint8), cv2.DIST_L2, 5)
+
+
+def _limb(img_lin: ImageF32, tone: ImageF32, *, surface_near: MaskBool, depth: ImageF32) -> np.ndarray:
+    """By how much the surface is darker or lighter towards its rim: log light per px of depth, (LIMB_PX + 1, 3)."""
+    off = np.log(np.maximum(img_lin, DARKEST)) - tone
+    rows = []
+    for px in range(LIMB_PX + 1):
+        there = surface_near & (depth > px - 0.5) & (depth <= px + 0.5)
+        rows.append(np.median(off[there], axis=0) if there.sum() > 30 else np.zeros(3))
+    rows[-1] = np.zeros(3)
+    return np.array(rows)
+
+
+def _at_limb(limb: np.ndarray, depth: ImageF32) -> ImageF32:
+    places = np.arange(len(limb))
+    return np.stack([np.interp(depth, places, limb[:, c]) for c in range(3)], axis=-1).astype(np.float32)
+
+
+def _other_looks(frames: FrameSource, placement: Placement, box: tuple[int, int, int, int]) -> list[ImageF32]:
+    """The surface as on the reference, from a few other frames: what wrinkles there is no source of plain skin."""
+    track = placement.track
+    seen = [int(k) for k in track.frames if track.seen(int(k))]
+    out = []
+    for k in seen[:: max(1, len(seen) // OTHER_FRAMES)]:
+        row = track.row(k)
+        assert row is not None
+        where = track.map_frame_from_ref(row, box).astype(np.float32)
+        light = frames.encoding.to_linear(frames[k])
+        out.append(cv2.remap(light, where[..., 0], where[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
+    return out
+
+
+def _marks(placement: Placement, size: tuple[int, int], origin: tuple[int, int]) -> MaskBool:
+    marks = np.zeros((size[1], size[0]), bool)
+    for polygon in placement.marks_ref:
+        marks |= polygon_mask(polygon, *size, origin)
+    return grown(marks, EDGE_PX) if placement.marks_ref else marks
+
+
+def _tone(img_lin: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBool) -> tuple[ImageF32, MaskBool]:
+    """The log light of clean skin everywhere, and where the picture shows it.
+
+    First through what lies around the mark; then also through the pixels within it that are like it, again and
+    again, until the drawing alone is left out.
+    """
+    calm = np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST))
+    step = max(2, int(np.ceil(max(inside.shape) / STEPS_OF / 2)))
+    known = surface & ~inside & ~marks
+    if known.sum() < 50:
+        known = ~inside & ~marks
+    clean = known.copy()
+    drawn = _lines(calm, known)
+    tone = surface_by_area(calm, clean.astype(np.float32), step)
+    for allowed in ALLOWED:
+        off = np.abs(calm - tone)
+        spread = 1.4826 * np.median(off[known], axis=0) + 1e-3
+        like = (off <= np.maximum(SKIN_SPREAD * spread, allowed)).all(axis=-1)
+        # Specks of ink's grain that happen to be like skin are no skin: what is clean is clean around.
+        like = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)).astype(bool)
+        clean = surface & ~marks & like & ~grown(inside & ~like, EDGE_PX) & ~(inside & drawn)
+        if clean.sum() < 50:
+            clean = known
+        tone = surface_by_area(calm, clean.astype(np.float32), step)
+    return tone, clean
+
+
+def _lines(calm: ImageF32, known: MaskBool) -> MaskBool:
+    """Where something thin is darker than what lies on both its sides, beyond what skin has of that."""
+    size = 2 * LINE_PX + 1
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
+    grey = calm.mean(axis=-1)
+    dent = cv2.morphologyEx(grey, cv2.MORPH_CLOSE, kernel) - grey
+    usual = float(np.median(dent[known])) if known.any() else 0.0
+    spread = 1.4826 * float(np.median(np.abs(dent[known] - usual))) if known.any() else 0.0
+    return np.asarray(dent > usual + LINE_SPREADS * spread + 0.01)
+
+
+def quilt_of(plate: dict[str, Any]) -> Quilt | None:
+    """The plate's patches."""
+    return Quilt(int(plate["half"]), np.array(plate["patches"])) if plate.get("patches") else None
+
+
+def lit_tone(site: Site, plate: dict[str, Any], around: Surround, step: np.ndarray) -> tuple[ImageF32, MatteF32]:
+    """The plate's log tone over the surround's box in the frame's light (h, w, 3), and where the surface is (h, w)."""
+    where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
+    tone, picture, weight = (_seen(plate, n, where) for n in ("tone", "picture", "weight"))
+    frame = site.canvas.read(around.box)
+    sigma = LIGHT_SIGMA * around.scale
+    weight = weight / np.float32(255)
+
+    _, behind = on_surface(frame, around.distance < 0)
+    depth = _depth(behind) / np.float32(around.scale)
+    weight = weight * (depth > LIMB_PX)[..., None]
+    lit = tone + _light(frame, picture, weight, sigma)
+    there = cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), 0.7)
+    ring = around.ring & (weight[..., 0] > 0.99)
+    return lit + _rest(frame, lit, ring, sigma, around.half) + _at_limb(np.array(plate["limb"]), depth), there
+
+
+def _seen(plate: dict[str, Any], name: str, where: np.ndarray) -> ImageF32:
+    x0, y0, _, _ = plate["box"]
+    x, y = (np.ascontiguousarray(where[..., i] - o, np.float32) for i, o in ((0, x0), (1, y0)))
+    values = unpack(plate[name]).astype(np.float32)
+    sampled = cv2.remap(values, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return sampled if sampled.ndim == 3 else sampled[..., None]
+
+
+def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:
+    """The log of how much lighter the frame is than the reference picture, read where the weight is.
+
+    Over ``sigma`` px where enough is clean, and over wider parts where it is not.
+    """
+    out: ImageF32 | None = None
+    for width in (4 * sigma, 2 * sigma, sigma):
+        here, there = (broad_blur(np.concatenate([p * weight, weight], axis=-1), width) for p in (frame, picture))
+        count = here[..., 3:]
+        ratio = np.log(np.maximum(here[..., :3], 1e-6)) - np.log(np.maximum(there[..., :3], 1e-6))
+        trust = count**2 / (count**2 + np.float32(ENOUGH**2))
+        out = ratio if out is None else (trust * ratio + (1 - trust) * out).astype(np.float32)
+    assert out is not None
+    return out
+
+
+def _rest(frame: ImageF32, lit: ImageF32, ring: MaskBool, sigma: float, half: float) -> ImageF32:
+    """What the ring of clean skin says the tone still lacks, carried smoothly inwards."""
+    weight = ring.astype(np.float32)[..., None]
+    if weight.sum() < 24:
+        return np.zeros_like(lit)
+
+    def calm(values: ImageF32) -> ImageF32:
+        return np.maximum(broad_blur(values * weight, sigma), DARKEST * 1e-2)
+
+    off = weight * (np.log(calm(frame)) - np.log(calm(np.exp(lit))))
+    # Broad means of what is known, then narrower ones where there are any: the nearer counts the more.
+    out = np.zeros_like(lit)
+    for width in (half, half / 3, half / 9):
+        total = broad_blur(np.concatenate([off, weight], axis=-1), max(width, 1.0))
+        count = total[..., 3:]
+        trust = count / (count + 0.05)
+        out = np.asarray((1 - trust) * out + trust * total[..., :3] / np.maximum(count, 1e-6), np.float32)
+    return out

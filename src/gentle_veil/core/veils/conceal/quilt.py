@@ -1,0 +1,168 @@
+"""Texture for a large mark: overlapping patches, each taken live from clean skin elsewhere on the same surface.
+
+Where patches overlap, texture is mixed so that its strength stays; a plain mean of two patches would be calmer than
+skin. Which patch comes from where is chosen once; what it shows is the frame's own skin, grain, focus and motion
+blur.
+
+References
+    [EF01]  A. Efros, W. Freeman, "Image quilting for texture synthesis and transfer", SIGGRAPH 2001.
+    [HN18]  E. Heitz, F. Neyret, "High-performance by-example noise using a histogram-preserving blending operator",
+            HPG 2018: mixing by the root of the sum of squared weights keeps the variance.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.canvas import Canvas
+from gentle_veil.core.composite.matte import clip_box
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.types import ImageF32, MaskBool
+from gentle_veil.core.veils.conceal.surround import Surround
+
+HALVES = (20, 14, 10, 7)  # half sides in reference px; the largest that finds clean skin
+TEXTURE_SIGMA = 4.0  # reference px; what is broader is tone
+MANY = 20  # times half a side; fewer places would be known again
+TRIES = 120  # places that are looked at for each patch
+AGAIN_COST = 1.0  # for each time that a place was taken before
+STRAND_SPREADS = 3.5
+STRANGEST = 0.7  # natural log of how much stronger or weaker a source's texture may be than is usual
+RING_TIMES = 1.15  # times the skin's own strength around the mark; its median is blind to single hairs
+CLIPPED, LOUDEST = 3.5, 1.25  # of the usual strength: single values (hairs), and a patch as a whole
+TONE_COST = 3.0  # for skin that is brighter or darker by a factor of e
+DARKEST = 1e-3
+
+
+@dataclass(frozen=True)
+class Quilt:
+    """``half`` side of a patch; ``patches`` (N, 6): its centre, the centre of its source, reference px; and -1 or 1
+    across and down, for a source that is mirrored, so that one that comes twice is not known again."""
+
+    half: int
+    patches: np.ndarray
+
+
+def choose_patches(
+    looks: list[ImageF32], log_tone: ImageF32, origin: tuple[int, int], wanted: MaskBool, clean: MaskBool
+) -> Quilt | None:
+    """Cover ``wanted`` with patches whose sources lie wholly in ``clean``; None where there is too little clean skin.
+
+    Convention: looks (h, w, 3) of the surface on the reference frame with its corner at ``origin``, and on others;
+                wanted, clean (h, w); log_tone (h, w, 3) is the tone that the skin has everywhere, for skin in a
+                highlight has another texture
+    """
+    textures = [_texture(img_lin, TEXTURE_SIGMA) for img_lin in looks]
+    tone = log_tone.mean(axis=-1)
+    usable = (clean & ~_strands(textures[0])).astype(np.uint8)
+    rng = np.random.default_rng(11)
+    for half in HALVES:
+        whole = cv2.erode(usable, np.ones((2 * half + 1, 2 * half + 1), np.uint8), borderValue=0)
+        ys, xs = np.nonzero(whole)
+        if len(xs) < MANY * half:
+            continue
+        strange = _strangeness(textures, half, ys, xs)
+        plain = strange < STRANGEST
+        if plain.sum() < MANY * half and half != HALVES[-1]:
+            continue
+        if plain.any():
+            ys, xs, strange = ys[plain], xs[plain], strange[plain]
+        patches, uses = [], np.zeros(len(xs))
+        for cy, cx in _centres(wanted, half):
+            picked = rng.choice(len(xs), min(TRIES, len(xs)), replace=False)
+            away = np.hypot(xs[picked] - cx, ys[picked] - cy) / (12.0 * half)
+            other = TONE_COST * np.abs(tone[ys[picked], xs[picked]] - tone[cy, cx])
+            best = int(picked[np.argmin(away + strange[picked] + other + AGAIN_COST * uses[picked])])
+            near = np.hypot(xs - xs[best], ys - ys[best]) < half
+            uses[near] += 1
+            x, y = np.array([cx, cy]) + rng.uniform(-half / 3, half / 3, 2)
+            mirrored = rng.choice([-1.0, 1.0], 2)
+            patches.append((x + origin[0], y + origin[1], xs[best] + origin[0], ys[best] + origin[1], *mirrored))
+        return Quilt(half, np.array(patches, np.float64))
+    return None
+
+
+def _strands(texture: ImageF32) -> MaskBool:
+    """Hairs and other thin dark things, which would be known again wherever they came up."""
+    grey = cv2.GaussianBlur(texture.mean(axis=-1), (0, 0), 0.8)
+    usual = 1.4826 * float(np.median(np.abs(grey))) + 1e-6
+    return cv2.dilate((grey < -STRAND_SPREADS * usual).astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+
+
+def _strangeness(textures: list[ImageF32], half: int, ys: np.ndarray, xs: np.ndarray) -> np.ndarray:
+    """How far each place's texture is from being as strong as is usual, on the frame on which it is farthest."""
+    worst = np.zeros(len(xs))
+    for texture in textures:
+        power = cv2.boxFilter((texture**2).mean(axis=-1), -1, (2 * half + 1, 2 * half + 1))[ys, xs]
+        worst = np.maximum(worst, np.abs(np.log(np.maximum(power, 1e-12) / max(float(np.median(power)), 1e-12))))
+    return worst
+
+
+def _centres(wanted: MaskBool, half: int) -> list[tuple[int, int]]:
+    """Centres on a grid of ``half`` px whose patches touch what is wanted."""
+    ys, xs = np.nonzero(wanted)
+    if not len(xs):
+        return []
+    touched = cv2.dilate(wanted.astype(np.uint8), np.ones((2 * half + 1, 2 * half + 1), np.uint8))
+    rows = range(int(ys.min()) - half, int(ys.max()) + half + 1, half)
+    columns = range(int(xs.min()) - half, int(xs.max()) + half + 1, half)
+    h, w = wanted.shape
+    return [(y, x) for y in rows for x in columns if 0 <= y < h and 0 <= x < w and touched[y, x]]
+
+
+def _texture(img_lin: ImageF32, sigma: float) -> ImageF32:
+    tone = cv2.GaussianBlur(img_lin, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    return img_lin / np.maximum(tone, DARKEST) - 1
+
+
+def lay_quilt(
+    canvas: Canvas, track: SurfaceTrack, row: int, quilt: Quilt, around_mark: Surround, step: np.ndarray
+) -> ImageF32:
+    """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3)."""
+    box, ring = around_mark.box, around_mark.ring
+    targets = track.carry(quilt.patches[:, :2] + step, row)
+    sources = track.carry(quilt.patches[:, 2:4] + step, row)
+    scale = track.scale_at(quilt.patches[:, :2].mean(axis=0), row)
+    half = max(round(quilt.half * scale), 3)
+    x0, y0, x1, y1 = box
+    reach = half + 8 + round(3 * TEXTURE_SIGMA * scale)
+    low, high = np.floor(sources.min(axis=0)) - reach, np.ceil(sources.max(axis=0)) + reach
+    low, high = np.minimum(low, (x0, y0)), np.maximum(high, (x1, y1))
+    around = clip_box((int(low[0]), int(low[1]), int(high[0]), int(high[1])), *canvas.size)
+    total = np.zeros((y1 - y0, x1 - x0, 3), np.float32)
+    squares = np.full((y1 - y0, x1 - x0), 1e-6, np.float32)
+    if around is None:
+        return total
+    texture = _texture(canvas.read(around), TEXTURE_SIGMA * scale)
+    window = np.cos(np.linspace(-np.pi / 2, np.pi / 2, 2 * half + 3)[1:-1]).astype(np.float32) ** 2
+    weight = window[:, None] * window[None, :]
+    side = 2 * half + 1
+    corners = np.rint(targets).astype(int) - half
+    seen = ((corners + side > (x0, y0)) & (corners < (x1, y1))).all(axis=1)
+    mirrored = quilt.patches[:, 4:]
+    shifts = sources - np.array(around[:2]) + mirrored * (corners - targets)
+    taken = [
+        cv2.warpAffine(
+            texture,
+            np.array([[mx, 0, sx], [0, my, sy]]),
+            (side, side),
+            flags=cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_REFLECT,
+        )
+        for (sx, sy), (mx, my) in zip(shifts[seen], mirrored[seen], strict=True)
+    ]
+    if not taken:
+        return total
+    # On this very frame a source may have come under a fold or a hair: it is held to what is usual.
+    strength = np.array([t.std() for t in taken])
+    around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
+    own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
+    usual = max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6)
+    for (left, top), patch, own in zip(corners[seen], taken, strength, strict=True):
+        calm = np.clip(patch * min(LOUDEST * usual / max(own, 1e-6), 1.0), -CLIPPED * usual, CLIPPED * usual)
+        a, b, c, d = max(left, x0), max(top, y0), min(left + side, x1), min(top + side, y1)
+        inner = (slice(b - top, d - top), slice(a - left, c - left))
+        outer = (slice(b - y0, d - y0), slice(a - x0, c - x0))
+        total[outer] += weight[inner][..., None] * calm[inner]
+        squares[outer] += weight[inner] ** 2
+    return (total / np.sqrt(squares)[..., None]).astype(np.float32)
