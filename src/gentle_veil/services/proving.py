@@ -6,10 +6,12 @@ from typing import Any
 import numpy as np
 
 from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.measure.coverage import Coverage, measure_coverage
 from gentle_veil.core.measure.proof import ADVICE, VeilFigures, flicker_series, judge, measure_veil
 from gentle_veil.core.render import Layer, Rendered
 from gentle_veil.domain.keys import content_key
 from gentle_veil.domain.recipe import Recipe
+from gentle_veil.media.stills import for_screen
 from gentle_veil.services.composing import build_layers, compose, layer_keys
 from gentle_veil.services.workspace import Workspace
 
@@ -25,6 +27,7 @@ class ProofBook:
         self._rows: dict[str, dict[int, VeilFigures]] = {name: {} for name in self._layers}
         self._unlaid: dict[str, dict[int, str]] = {name: {} for name in self._layers}
         self._untouched_differ = 0
+        self._coverage: dict[str, dict[int, list[Coverage]]] = {name: {} for name in self._layers}
 
     def add(self, k: int, rendered: Rendered) -> None:
         result_enc = self._workspace.frames.encoding.to_encoded(rendered.img_raw)
@@ -40,6 +43,10 @@ class ProofBook:
                 total[y0:y1, x0:x1] |= laid[name].matte > 0
             elif layer.placement.track.status_at(k) not in ("ok", "weak"):
                 self._unlaid[name][k] = layer.placement.track.status_at(k)
+            people, hidden = layer.placement.people, layer.prepared.get("hidden")
+            if people is not None and hidden:
+                shown = for_screen(rendered.img_raw, self._workspace.frames.encoding)
+                self._coverage[name][k] = measure_coverage(shown, rendered.matte(name), people, hidden, k)
         source = self._workspace.frames[k]
         self._untouched_differ += int((rendered.img_raw != source).any(axis=2)[~total].sum())
 
@@ -82,20 +89,53 @@ class ProofBook:
         if uncovered:
             advice.append("track: nothing is laid where the drape is lost or outside; follow or correct it there")
         prepared = self._layers[name].prepared
+        coverage = self._covered(name)
+        if coverage is not None:
+            verdict = coverage["verdict"]
+            advice += coverage.pop("advice")
         return {
             "verdict": verdict,
             "medians": {n: round(v, 4) for n, v in medians.items()},
             "advice": advice,
             "why_donor": prepared.get("why", ""),
+            "coverage": coverage,
             "not_laid": uncovered,
             "frames": frames,
+        }
+
+    def _covered(self, name: str) -> dict[str, Any] | None:
+        """The coverage proof of a veil that hides faces."""
+        rows = self._coverage[name]
+        if not rows:
+            return None
+        frame_of = self._workspace.frame_of
+        bared = [frame_of(k) for k, faces in sorted(rows.items()) if any(f.share < 1 for f in faces)]
+        found = [frame_of(k) for k, faces in sorted(rows.items()) if any(f.found for f in faces)]
+        verdict = "fail" if bared else "caution" if found else "pass"
+        advice = ["coverage: raise the margin, some part of a face is bared"] if bared else []
+        advice += ["found again: a finder takes some frames for a face; choose blur or larger cells"] if found else []
+        return {
+            "verdict": verdict,
+            "advice": advice,
+            "least_share": round(min((f.share for faces in rows.values() for f in faces), default=1.0), 4),
+            "frames_bared": bared,
+            "frames_found_again": found,
+            "frames": [
+                {
+                    "frame": frame_of(k),
+                    "faces": {
+                        f.name: {"covered": round(f.share, 4), "found_again": f.found, "seen": f.seen} for f in faces
+                    },
+                }
+                for k, faces in sorted(rows.items())
+            ],
         }
 
 
 def prove(workspace: Workspace, recipe: Recipe, ks: list[int], *, report: Report = silent) -> dict[str, Any]:
     """Compose and measure frames ``ks`` (from 0); kept by content."""
     layers = build_layers(workspace, recipe, report=report)
-    key = content_key("proof-4", workspace.media_key, layer_keys(workspace, recipe), ks)
+    key = content_key("proof-5", workspace.media_key, layer_keys(workspace, recipe), ks)
     known = workspace.cache.get_json("proof", key)
     if known is not None:
         return known  # type: ignore[no-any-return]
@@ -115,5 +155,5 @@ def known_proof(workspace: Workspace, recipe: Recipe, ks: list[int]) -> dict[str
     return (
         None
         if keys is None
-        else workspace.cache.get_json("proof", content_key("proof-4", workspace.media_key, keys, ks))
+        else workspace.cache.get_json("proof", content_key("proof-5", workspace.media_key, keys, ks))
     )

@@ -43,7 +43,7 @@ class SmoothParams:
         unit="px",
     )
     pores: float = number(
-        1.2,
+        1.8,
         label="Pores from",
         help="What is finer than this stays: pores, down, grain.",
         group="Skin",

@@ -21,6 +21,7 @@ pytestmark = pytest.mark.parametrize("kind", sorted(VEILS))
 CENTRE = (150.0, 118.0)
 GIVEN = {"apply": {"art": "patch"}, "smooth": {"tolerance": 100.0}}  # what a kind needs before it does anything
 COVER = VEILS["obscure"].Params(look="cover", margin=0.0)
+PLAIN = {"hidden": [], "cells": {}, "flat": 0.0, "grey": 0.0, "why": ""}
 
 
 class Patchwork:
@@ -63,7 +64,11 @@ def layer_for(kind: str, shot, **more) -> tuple[ArrayFrames, Layer]:
 
 def laid(frames: ArrayFrames, layer: Layer, k: int):
     """The frame with the veil; below one that only gives back, there is something to give back from."""
-    below = () if layer.kind.kind != "keep" else (replace(layer, name="below", kind=VEILS["obscure"], params=COVER),)
+    below = (
+        ()
+        if layer.kind.kind != "keep"
+        else (replace(layer, name="below", kind=VEILS["obscure"], params=COVER, prepared=PLAIN),)
+    )
     return render_frame(frames, (*below, layer), k)
 
 

@@ -1,0 +1,92 @@
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.colour.transfer import bt709_encode
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.keyed import constant
+from gentle_veil.core.contracts.packed import pack, unpack
+from gentle_veil.core.contracts.surface_track import still_track
+from gentle_veil.core.contracts.veil import Placement
+from gentle_veil.core.render import Layer, render_frame
+from gentle_veil.core.veils.conceal.conceal import Conceal
+from gentle_veil.core.veils.conceal.params import ConcealParams
+
+COUNT = 8
+
+
+@pytest.fixture(scope="module")
+def tattooed() -> dict[str, np.ndarray]:
+    """Lit skin with pores, a drawing of lines and a solid, and a shadow whose edge crosses it; fresh grain."""
+    rng = np.random.default_rng(9)
+    ys, xs = np.mgrid[:200, :260]
+    pores = 1 + 0.05 * cv2.GaussianBlur(rng.normal(size=(200, 260)), (0, 0), 0.9) * 2
+    skin = np.array([0.42, 0.24, 0.17]) * ((1 + 0.25 * np.sin(xs / 90 + ys / 120)) * pores)[..., None]
+    ink = np.zeros((200, 260), bool)
+    ink |= np.abs(np.hypot(xs - 130, ys - 100) - 36) < 2
+    ink |= (np.abs(xs - 130) < 9) & (np.abs(ys - 100) < 22)
+    ink |= np.abs((xs - 130) - (ys - 100)) < 2
+    ink &= np.hypot(xs - 130, ys - 100) < 38
+    share = np.where(cv2.GaussianBlur(ink.astype(np.float32), (0, 0), 0.7)[..., None] > 0, 1.0, 1.0)
+    share = 1 - 0.75 * cv2.GaussianBlur(ink.astype(np.float32), (0, 0), 0.7)[..., None]
+    out = {"ink": ink, "marked": [], "clean": []}
+    for k in range(COUNT):
+        shadow = np.where(xs < 60 + 18 * k, 1.0, 0.55)
+        light = cv2.GaussianBlur(shadow, (0, 0), 5)[..., None]
+        grain = rng.normal(0, 1.5, (200, 260, 3))
+        for name, part in (("marked", share), ("clean", 1.0)):
+            coded = 255 * bt709_encode((skin * light * part).astype(np.float32)) + grain
+            out[name].append(np.clip(np.rint(coded), 0, 255).astype(np.uint8))
+    return {k: np.array(v) for k, v in out.items()}
+
+
+@pytest.fixture(scope="module")
+def concealed(tattooed) -> list[np.ndarray]:
+    frames = ArrayFrames(tattooed["marked"])
+    angles = np.arange(24) * 2 * np.pi / 24
+    ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
+    placement = Placement(still_track((260, 200), COUNT, 0), [130, 100] + 41 * ring, [130, 100] + 85 * ring)
+    params = ConcealParams(way="plate")
+    prepared = Conceal().prepare(frames, placement, params)
+    layer = Layer("c", Conceal(), placement, params, prepared=prepared, feather=constant(3.0))
+    return [render_frame(frames, (layer,), k).img_raw for k in range(COUNT)]
+
+
+@pytest.mark.truth
+def test_drawing_goes__also_where_a_shadow_crosses_it(tattooed, concealed) -> None:
+    for k, result in enumerate(concealed):
+        calm = [
+            cv2.GaussianBlur(p.astype(np.float32), (0, 0), 3)
+            for p in (result, tattooed["clean"][k], tattooed["marked"][k])
+        ]
+        left = np.abs(calm[0] - calm[1]).mean(axis=-1)[tattooed["ink"]]
+        before = np.abs(calm[2] - calm[1]).mean(axis=-1)[tattooed["ink"]]
+        assert np.median(left) < 0.12 * np.median(before), k
+        assert np.percentile(left, 95) < 0.35 * np.percentile(before, 95), k
+
+
+@pytest.mark.truth
+def test_ink__is_not_left_as_a_drawing(tattooed, concealed) -> None:
+    ours = np.stack(concealed).astype(float) - tattooed["clean"]
+    ink = tattooed["marked"].astype(float) - tattooed["clean"]
+    assert abs((ours * ink).sum() / (ink**2).sum()) < 0.08
+
+
+@pytest.mark.truth
+def test_grain_and_pores__are_as_strong_as_the_skins_own(tattooed, concealed) -> None:
+    inside = cv2.erode(cv2.dilate(tattooed["ink"].astype(np.uint8), np.ones((15, 15))), np.ones((15, 15))).astype(bool)
+    for k in (0, 4, 7):
+        fine = [
+            p.astype(np.float32) - cv2.GaussianBlur(p.astype(np.float32), (0, 0), 1.5)
+            for p in (concealed[k], tattooed["clean"][k])
+        ]
+        assert fine[0][inside].std() / fine[1][inside].std() == pytest.approx(1.0, abs=0.2)
+
+
+def test_packed__comes_back_as_it_was() -> None:
+    array = np.arange(24, dtype=np.float16).reshape(2, 3, 4)
+    back = unpack(pack(array))
+    assert back.dtype == array.dtype
+    np.testing.assert_array_equal(back, array)
+    with pytest.raises(ValueError, match="read-only"):
+        back[0] = 1

@@ -1,0 +1,80 @@
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.colour.cielab import lab_from_linear
+from gentle_veil.core.colour.transfer import bt709_encode
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.surface_track import still_track
+from gentle_veil.core.contracts.veil import Placement
+from gentle_veil.core.render import Layer, render_frame
+from gentle_veil.core.veils.smooth.smooth import Smooth, SmoothParams
+
+OUTLINE = np.array([[10.0, 10], [150, 10], [150, 110], [10, 110]])
+SKIN = np.array([0.45, 0.25, 0.18])
+
+
+@pytest.fixture(scope="module")
+def face() -> dict[str, np.ndarray]:
+    """Skin with blotches of 8 px, pores of 1 px, and a dark blue eye; as parts, in encoded light."""
+    rng = np.random.default_rng(7)
+    blotches = cv2.GaussianBlur(rng.normal(size=(120, 160)), (0, 0), 5)
+    blotches *= 0.02 / blotches.std()
+    pores = cv2.GaussianBlur(rng.normal(size=(120, 160)), (0, 0), 0.6)
+    pores *= 0.012 / pores.std()
+    base = bt709_encode(SKIN.astype(np.float32))[None, None] + np.zeros((120, 160, 3), np.float32)
+    picture = base + (blotches + pores)[..., None]
+    ys, xs = np.mgrid[:120, :160]
+    eye = np.hypot(xs - 110, ys - 60) < 9
+    picture[eye] = bt709_encode(np.array([0.03, 0.05, 0.12], np.float32)) + pores[eye][:, None]
+    raw = np.clip(np.rint(255 * picture), 0, 255).astype(np.uint8)
+    return {"raw": raw, "blotches": blotches, "pores": pores, "eye": eye}
+
+
+def smoothed(face: dict[str, np.ndarray], **params: object) -> tuple[np.ndarray, np.ndarray]:
+    frames = ArrayFrames(np.repeat(face["raw"][None], 3, axis=0))
+    placement = Placement(still_track((160, 120), 3, 0), OUTLINE, OUTLINE)
+    values = SmoothParams(**params)  # type: ignore[arg-type]
+    made = Layer("s", Smooth(), placement, values, prepared=Smooth().prepare(frames, placement, values))
+    out = render_frame(frames, (made,), 1)
+    return out.img_raw, out.matte("s")
+
+
+@pytest.mark.truth
+def test_blotches_go__pores_stay(face) -> None:
+    out, _ = smoothed(face, amount=1.0)
+    skin = np.zeros((120, 160), bool)
+    skin[20:100, 20:90] = True
+    left = out.astype(float).mean(axis=-1)[skin] / 255
+    left -= left.mean()
+    blotches, pores = face["blotches"][skin], face["pores"][skin]
+    assert abs((left * blotches).sum() / (blotches**2).sum()) < 0.35
+    assert (left * pores).sum() / (pores**2).sum() == pytest.approx(1.0, abs=0.2)
+
+
+@pytest.mark.property
+def test_eye__is_not_selected_and_not_touched(face) -> None:
+    out, matte = smoothed(face, amount=1.0)
+    inner = cv2.erode(face["eye"].astype(np.uint8), np.ones((7, 7), np.uint8)).astype(bool)
+    assert matte[inner].max() == 0
+    np.testing.assert_array_equal(out[inner], face["raw"][inner])
+    assert np.median(matte[20:100, 20:90]) > 0.95
+
+
+@pytest.mark.property
+def test_amount_zero__changes_nothing_beyond_rounding(face) -> None:
+    out, _ = smoothed(face, amount=0.0)
+    assert np.abs(out.astype(int) - face["raw"]).max() <= 1
+
+
+@pytest.mark.truth
+def test_prepare__samples_the_skin_not_the_eye(face) -> None:
+    frames = ArrayFrames(face["raw"][None])
+    placement = Placement(still_track((160, 120), 1, 0), OUTLINE, OUTLINE)
+    found = Smooth().prepare(frames, placement, SmoothParams())["skin"]
+    assert np.linalg.norm(np.array(found) - lab_from_linear(SKIN)) < 3
+
+
+def test_tolerance__widens_the_selection(face) -> None:
+    narrow, wide = (smoothed(face, tolerance=t)[1].sum() for t in (2.0, 40.0))
+    assert wide > narrow
