@@ -15,6 +15,7 @@ from gentle_veil import __version__
 from gentle_veil.core.errors import CancelledError, RecipeError, RuleError, VeilError
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import recipe_schema
+from gentle_veil.jobs.finishing import finish_shot
 from gentle_veil.media.info import parse_rate
 from gentle_veil.media.open_media import probe as probe_media
 from gentle_veil.media.write import write_atomically
@@ -148,6 +149,7 @@ def serve(
     ] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="0 takes any free one.")] = Config.port,
     demo: Annotated[bool, typer.Option(help="Put the demo film into the library.")] = False,
+    finished: Annotated[bool, typer.Option(help="With --demo: with its recipes, followed and composed.")] = False,
 ) -> None:
     """Serve the application to a browser on this machine."""
     import waitress
@@ -168,8 +170,11 @@ def serve(
     runner.start()
     runner.warm()
     if demo:
-        for shot_id in fill_demo(runner.library, config.demo):
+        made = fill_demo(runner.library, config.demo, finished=finished)
+        for shot_id in made:
             runner.submit("analyse", shot_id, "Looking at every frame", {})
+        for shot_id in made if finished else []:
+            finish_shot(runner, shot_id)
     typer.echo(f"Gentle Veil {__version__} at http://{host}:{port}/" + (f"?key={key}" if key else ""))
     sys.stdout.flush()
     try:

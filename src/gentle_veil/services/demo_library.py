@@ -15,13 +15,21 @@ PRODUCTION = "The Lantern Ferry"
 NOTE = "A short film about the ferry of North Harbour. All of it is rendered; nobody in it exists."
 
 
-def fill_demo(library: Library, demo: Path) -> list[int]:
-    """Bring in the demo shots that are not there yet; returns the new shots' ids."""
+def fill_demo(library: Library, demo: Path, *, finished: bool = False) -> list[int]:
+    """Bring in the demo shots that are not there yet; returns the new shots' ids.
+
+    ``finished``: with the demo's recipes and artwork, which are then to be followed and composed
+    """
     listing = json.loads((demo / "production.json").read_text())
     made = []
     with library.db.session() as session:
         library.production(session, PRODUCTION, NOTE)
         present = set(session.scalars(select(ShotRow.name)))
+    if finished:
+        on_shelf = {piece["name"] for piece in library.shelf.listing()}
+        for piece in listing["artwork"]:
+            if piece["name"] not in on_shelf:
+                library.shelf.add(piece["name"], [demo / "artwork" / piece["file"]])
     for shot in listing["shots"]:
         if shot["name"] in present:
             continue
@@ -33,7 +41,7 @@ def fill_demo(library: Library, demo: Path) -> list[int]:
             )
         finally:
             staged.unlink(missing_ok=True)
-        if "recipe" in shot:
+        if finished and "recipe" in shot:
             edit(library, shot_id, shot["recipe"], "As it comes with the demo")
         made.append(shot_id)
     return made

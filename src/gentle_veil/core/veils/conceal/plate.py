@@ -53,7 +53,11 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     tone, clean = _tone(img_lin, inside, marks, surface & (depth > LIMB_PX))
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [img_lin, *_other_looks(frames, placement, box)]
-    quilt = choose_patches(looks, tone, (x0, y0), inside, clean & ~inside)
+    sources = clean & ~inside
+    followed = polygon_mask(placement.drape_ref, *size, (x0, y0))
+    # Beyond the drape nobody knows where the surface goes; it is asked only where the drape leaves too little room.
+    quilt = choose_patches(looks, tone, (x0, y0), inside, sources & followed)
+    quilt = quilt or choose_patches(looks, tone, (x0, y0), inside, sources)
     share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
     clean &= depth > LIMB_PX
     weight = np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, 0.004))).astype(np.float32)

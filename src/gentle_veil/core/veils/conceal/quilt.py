@@ -29,6 +29,7 @@ AGAIN_COST = 1.0  # for each time that a place was taken before
 STRAND_SPREADS = 3.5
 STRANGEST = 0.7  # natural log of how much stronger or weaker a source's texture may be than is usual
 RING_TIMES = 1.15  # times the skin's own strength around the mark; its median is blind to single hairs
+STRANGE_TIMES = 1.8  # times the skin's own strength, beyond which a source shows something else
 CLIPPED, LOUDEST = 3.5, 1.25  # of the usual strength: single values (hairs), and a patch as a whole
 TONE_COST = 3.0  # for skin that is brighter or darker by a factor of e
 DARKEST = 1e-3
@@ -157,6 +158,14 @@ def lay_quilt(
     strength = np.array([t.std() for t in taken])
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
+    good = np.flatnonzero(strength <= STRANGE_TIMES * own_skin)
+    if 0 < len(good) < len(taken):
+        # Some sources have turned away, or something has come before them: others stand in for them.
+        taken = [
+            t if s <= STRANGE_TIMES * own_skin else taken[good[i % len(good)]]
+            for i, (t, s) in enumerate(zip(taken, strength, strict=True))
+        ]
+        strength = np.array([t.std() for t in taken])
     usual = max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6)
     for (left, top), patch, own in zip(corners[seen], taken, strength, strict=True):
         calm = np.clip(patch * min(LOUDEST * usual / max(own, 1e-6), 1.0), -CLIPPED * usual, CLIPPED * usual)
