@@ -336,6 +336,25 @@ class ProofFrame(BaseModel):
     verdict: Literal["pass", "caution", "fail"]
 
 
+class FaceCoverage(BaseModel):
+    covered: float = Field(description="Share of the face in the picture that is covered.")
+    found_again: bool
+    seen: bool
+
+
+class CoverageFrame(BaseModel):
+    frame: int
+    faces: dict[str, FaceCoverage]
+
+
+class CoverageProof(BaseModel):
+    verdict: Literal["pass", "caution", "fail"]
+    least_share: float
+    frames_bared: list[int]
+    frames_found_again: list[int]
+    frames: list[CoverageFrame]
+
+
 class VeilProof(BaseModel):
     verdict: Literal["pass", "caution", "fail"]
     medians: dict[str, float]
@@ -343,6 +362,7 @@ class VeilProof(BaseModel):
     why_donor: str
     not_laid: dict[str, str]
     frames: list[ProofFrame]
+    coverage: CoverageProof | None = Field(description="Of a veil that hides faces.")
 
 
 class Proof(BaseModel):

@@ -673,6 +673,31 @@ export interface components {
                 [key: string]: components["schemas"]["CacheKind"];
             };
         };
+        /** CoverageFrame */
+        CoverageFrame: {
+            /** Faces */
+            faces: {
+                [key: string]: components["schemas"]["FaceCoverage"];
+            };
+            /** Frame */
+            frame: number;
+        };
+        /** CoverageProof */
+        CoverageProof: {
+            /** Frames */
+            frames: components["schemas"]["CoverageFrame"][];
+            /** Frames Bared */
+            frames_bared: number[];
+            /** Frames Found Again */
+            frames_found_again: number[];
+            /** Least Share */
+            least_share: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "pass" | "caution" | "fail";
+        };
         /** Deliveries */
         Deliveries: {
             /** Deliveries */
@@ -784,6 +809,18 @@ export interface components {
             reference_frames: number[];
             /** Tacks */
             tacks?: components["schemas"]["TackAt"][];
+        };
+        /** FaceCoverage */
+        FaceCoverage: {
+            /**
+             * Covered
+             * @description Share of the face in the picture that is covered.
+             */
+            covered: number;
+            /** Found Again */
+            found_again: boolean;
+            /** Seen */
+            seen: boolean;
         };
         /** FaceFound */
         FaceFound: {
@@ -1541,6 +1578,8 @@ export interface components {
         VeilProof: {
             /** Advice */
             advice: string[];
+            /** @description Of a veil that hides faces. */
+            coverage: components["schemas"]["CoverageProof"] | null;
             /** Frames */
             frames: components["schemas"]["ProofFrame"][];
             /** Medians */

@@ -157,6 +157,7 @@ describe("the proof card", () => {
           medians: { seam: 1, grain: 1, tone: 9, flicker: 0.1, slide: 0.2 },
           advice: ["tone: raise the light match"],
           why_donor: "",
+          coverage: null,
           not_laid: { "1015": "lost" },
           frames: [{ frame: 1004, verdict: "fail", ...frame }],
         },

@@ -1,6 +1,10 @@
 import { describe, expect, it } from "vitest";
 import { afterReply } from "./queries";
 import {
+  reordered,
+  valueAt,
+  withKey,
+  withoutKey,
   asRecipe,
   drapeOutline,
   freeName,
@@ -82,5 +86,33 @@ describe("an answer that comes after a later edit", () => {
   });
   it("is shown when nothing came after it", () => {
     expect(afterReply(state(1, ["a", "b"]), state(2, ["a"]), false).recipe.drapes).toHaveLength(1);
+  });
+});
+
+describe("values over frames", () => {
+  const keyed = { keys: { "10": 0, "20": 1 }, ease: "linear" as const };
+  it("are held at the ends and eased between, as in the core", () => {
+    expect([5, 10, 15, 20, 30].map((f) => valueAt(keyed, f))).toEqual([0, 0, 0.5, 1, 1]);
+    expect(valueAt({ ...keyed, ease: "hold" }, 19)).toBe(0);
+    expect(valueAt({ ...keyed, ease: "smooth" }, 12)).toBeCloseTo(0.104, 6);
+    expect(valueAt(3, 99)).toBe(3);
+  });
+  it("get keys on one frame only, and lose them again", () => {
+    expect(withKey(keyed, 15, 4)).toEqual({ keys: { "10": 0, "15": 4, "20": 1 }, ease: "linear" });
+    expect(withKey(2, 7, 5)).toEqual({ keys: { "7": 5 }, ease: "linear" });
+    expect(withoutKey(withKey(2, 7, 5), 7)).toBe(5);
+    expect(withoutKey(keyed, 10)).toEqual({ keys: { "20": 1 }, ease: "linear" });
+  });
+});
+
+describe("the order of laying", () => {
+  const veil = (name: string) => ({ name, kind: "keep", frame: 0 });
+  const list = { drapes: [], veils: ["a", "b", "c"].map(veil) };
+  it("moves one veil and keeps the others in their order", () => {
+    const names = (to: number) => reordered(list, "a", to).veils.map((v) => v.name);
+    expect(names(2)).toEqual(["b", "c", "a"]);
+    expect(names(1)).toEqual(["b", "a", "c"]);
+    expect(names(-5)).toEqual(["a", "b", "c"]);
+    expect(reordered(list, "nobody", 0)).toBe(list);
   });
 });

@@ -58,7 +58,7 @@ export function ProofCard({ shot, veils }: { shot: Schema["Shot"]; veils: number
         <VeilProof key={name} name={name} veil={veil} />
       ))}
       <Section title="Not built yet">
-        <p className="text-[12px] text-dim">Proof of hidden identities, comparison of two revisions.</p>
+        <p className="text-[12px] text-dim">Comparison of two revisions.</p>
       </Section>
     </>
   );
@@ -70,9 +70,10 @@ function VeilProof({ name, veil }: { name: string; veil: Schema["VeilProof"] }) 
   const gaps = Object.keys(veil.not_laid).map(Number);
   return (
     <Section title={name} aside={<Verdict verdict={veil.verdict} />}>
+      {veil.coverage && <CoverageProof coverage={veil.coverage} />}
       <table className="w-full">
         <tbody>
-          {FIGURES.map((f) => (
+          {FIGURES.filter((f) => veil.medians[f.name] !== undefined).map((f) => (
             <tr key={f.name} title={f.ideal}>
               <td className="py-px text-dim">{f.label}</td>
               <td className="num py-px text-right">{veil.medians[f.name]?.toFixed(2) ?? "-"}</td>
@@ -101,5 +102,45 @@ function VeilProof({ name, veil }: { name: string; veil: Schema["VeilProof"] }) 
         </div>
       )}
     </Section>
+  );
+}
+
+/** Whether everybody who is to be hidden is hidden, and where to look if not. */
+function CoverageProof({ coverage }: { coverage: NonNullable<Schema["VeilProof"]["coverage"]> }) {
+  const ui = useUiAside();
+  const faces = new Set(coverage.frames.flatMap((f) => Object.keys(f.faces)));
+  const places = (frames: readonly number[]) => (
+    <span className="flex flex-wrap gap-1">
+      {frames.slice(0, 8).map((f) => (
+        <Button key={f} onClick={() => ui.set({ frame: f, playing: 0 })}>
+          <span className="num">{f}</span>
+        </Button>
+      ))}
+      {frames.length > 8 && <span className="self-center text-dim">and {frames.length - 8} more</span>}
+    </span>
+  );
+  return (
+    <div className="mb-1">
+      <p>
+        {coverage.frames_bared.length === 0 ? (
+          <>
+            {faces.size === 1 ? "One face is" : `${faces.size} faces are`} covered whole on all{" "}
+            <span className="num">{coverage.frames.length}</span> frames on which they may be seen.
+          </>
+        ) : (
+          <span className="text-fail">
+            ■ Part of a face is bared on {coverage.frames_bared.length} frames; at worst{" "}
+            <span className="num">{Math.round(100 * coverage.least_share)}</span> % is covered.
+          </span>
+        )}
+      </p>
+      {places(coverage.frames_bared)}
+      <p className={coverage.frames_found_again.length > 0 ? "text-saffron" : "text-dim"}>
+        {coverage.frames_found_again.length === 0
+          ? "No face finder sees a face at these places in the result."
+          : `▲ A face finder takes ${coverage.frames_found_again.length} frames of the result for a face:`}
+      </p>
+      {places(coverage.frames_found_again)}
+    </div>
   );
 }

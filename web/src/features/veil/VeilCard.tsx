@@ -59,7 +59,12 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
       `Remove ${veil.name}`,
     ).then(
       (ok) =>
-        ok && ui.set({ selection: veil.drape ? { kind: "drape", name: veil.drape } : { kind: "shot" } }),
+        ok &&
+        ui.set(
+          veil.drape
+            ? { selection: { kind: "drape", name: veil.drape }, stage: "drape" }
+            : { selection: { kind: "shot" }, stage: "shot" },
+        ),
     );
   const number = (
     name: "feather" | "grow" | "opacity",
