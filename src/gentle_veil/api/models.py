@@ -294,6 +294,12 @@ class MaybeFaces(BaseModel):
     faces: list[FaceFound] | None
 
 
+class PlatePath(BaseModel):
+    shot: int
+    drape: str
+    form: Literal["png", "tif", "exr"]
+
+
 class FacePath(BaseModel):
     shot: int
     name: str
@@ -393,7 +399,7 @@ class Deliveries(BaseModel):
 
 class Param(BaseModel):
     name: str
-    type: Literal["number", "switch", "choice", "vector", "points", "artwork", "colour", "names"]
+    type: Literal["number", "switch", "choice", "vector", "points", "artwork", "plate", "colour", "names"]
     label: str
     help: str
     group: str

@@ -12,6 +12,7 @@ from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Recipe
 from gentle_veil.services.composing import layer_keys
 from gentle_veil.services.following import known_track
+from gentle_veil.services.plates import plate_out
 from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.views import flat_box, flat_view, frame_view
 
@@ -60,6 +61,19 @@ def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
         workspace, recipe, drape_of(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form
     )
     return picture(content, path.form)
+
+
+PLATE_TYPES = {"png": "image/png", "tif": "image/tiff", "exr": "image/x-exr"}
+
+
+@bp.get("/drapes/<drape>/plate.<form>")
+def plate(path: m.PlatePath) -> Response:
+    """The reference frame's part, to be painted elsewhere and brought back."""
+    drape = drape_of(recipe_of(path.shot, None), path.drape)
+    answer = Response(plate_out(library().workspace(path.shot), drape, path.form), mimetype=PLATE_TYPES[path.form])
+    answer.headers["Content-Disposition"] = f'attachment; filename="{drape.name} {drape.reference}.{path.form}"'
+    answer.headers["Cache-Control"] = "no-store"
+    return answer
 
 
 GRID_LINES = 30  # a finer mesh is drawn with fewer lines, or it would cover what it is checked against

@@ -141,7 +141,7 @@ def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
             yield _fault(path, "must be two numbers, x and y, or null")
     elif spec.type == "points" and not (isinstance(value, list | tuple) and all(_is_pair(v) for v in value)):
         yield _fault(path, "must be a list of points, each two numbers, x and y")
-    elif spec.type == "artwork" and not isinstance(value, str):
+    elif spec.type in ("artwork", "plate") and not isinstance(value, str):
         yield _fault(path, "must be the name of a piece of artwork")
     elif spec.type == "colour" and not (isinstance(value, str) and re.fullmatch(r"#[0-9a-fA-F]{6}", value)):
         yield _fault(path, "must be a colour like #8a6f5c")

@@ -18,6 +18,7 @@ from gentle_veil.domain.keys import content_key, prepared_key
 from gentle_veil.domain.recipe import Keys, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import Followed, known_track, polygon_of, reference_polygon
+from gentle_veil.services.plates import refuse_lossy
 from gentle_veil.services.workspace import Workspace
 
 
@@ -62,7 +63,7 @@ def placement_of(
 def artwork_names(veil: Veil) -> list[str]:
     """The pieces of artwork that a veil's parameters name."""
     specs = specs_of(VEILS[veil.kind].Params)
-    return [str(v) for n, v in veil.params.items() if n in specs and specs[n][0].type == "artwork" and v]
+    return [str(v) for n, v in veil.params.items() if n in specs and specs[n][0].type in ("artwork", "plate") and v]
 
 
 def _others(recipe: Recipe, veil: Veil) -> list[Veil]:
@@ -163,6 +164,7 @@ def build_layers(
         kind = VEILS[veil.kind]
         constants, keyed = _split_params(veil, offset)
         params = kind.Params(**constants)
+        refuse_lossy(workspace, veil)
         placement = placement_of(workspace, recipe, veil, params, followed, report=report)
         prepared = workspace.memory.get(("prepared", key), partial(workspace.cache.get_json, "prepared", key))
         if prepared is None:

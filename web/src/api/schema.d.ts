@@ -277,6 +277,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/drapes/{drape}/plate.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The reference frame's part, to be painted elsewhere and brought back. */
+        get: operations["pictures_plate_drapes__drape__plate__form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/drapes/{drape}/positions": {
         parameters: {
             query?: never;
@@ -1126,7 +1143,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "colour" | "names";
+            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "colour" | "names";
             /** Unit */
             unit: string;
         };
@@ -2293,6 +2310,30 @@ export interface operations {
                 drape: string;
                 frame: number;
                 form: "jpg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_plate_drapes__drape__plate__form__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+                form: "png" | "tif" | "exr";
             };
             cookie?: never;
         };

@@ -11,7 +11,7 @@ from typing import Any
 class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
-    type: str  # number | switch | choice | vector | points | artwork | colour | names
+    type: str  # number | switch | choice | vector | points | artwork | plate | colour | names
     label: str
     help: str
     group: str
@@ -59,6 +59,11 @@ def points(*, label: str, help: str, group: str, unit: str = "px") -> Any:
 def artwork(*, label: str, help: str, group: str) -> Any:
     """The name of a piece of artwork on the library's shelf; empty unless it is set."""
     return field(default="", metadata={"spec": ParamSpec("artwork", label, help, group)})
+
+
+def plate(*, label: str, help: str, group: str) -> Any:
+    """The name of a plate on the library's shelf: a picture without loss, of the size that was sent out."""
+    return field(default="", metadata={"spec": ParamSpec("plate", label, help, group)})
 
 
 def colour(default: str, *, label: str, help: str, group: str) -> Any:

@@ -9,7 +9,15 @@ import { rasterised } from "./rasterise";
 const ALPHAS = ["told", "straight", "premultiplied"] as const;
 
 /** What is on the shelf, to choose from, and a way to bring in more. */
-export function ArtworkShelf({ chosen, onChoose }: { chosen: string; onChoose: (name: string) => void }) {
+export function ArtworkShelf({
+  chosen,
+  onChoose,
+  title = "Artwork",
+}: {
+  chosen: string;
+  onChoose: (name: string) => void;
+  title?: string;
+}) {
   const { data: pieces } = useQuery(shelfQuery);
   const client = useQueryClient();
   const set = useUi((s) => s.set);
@@ -43,7 +51,7 @@ export function ArtworkShelf({ chosen, onChoose }: { chosen: string; onChoose: (
   const piece = pieces?.find((p) => p.name === chosen);
 
   return (
-    <Section title="Artwork">
+    <Section title={title}>
       <div role="radiogroup" aria-label="Artwork" className="flex flex-wrap gap-1.5">
         {pieces?.map((p) => (
           <button
@@ -78,7 +86,7 @@ export function ArtworkShelf({ chosen, onChoose }: { chosen: string; onChoose: (
       )}
       <div className="mt-1.5 flex items-center gap-1.5">
         <label className="cursor-pointer rounded border border-line bg-raised px-2 py-1 leading-tight hover:border-edge">
-          {busy ? "Bringing in" : "Bring in artwork"}
+          {busy ? "Bringing in" : `Bring in ${title.toLowerCase()}`}
           <input
             type="file"
             multiple

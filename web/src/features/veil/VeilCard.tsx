@@ -117,6 +117,33 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           </p>
         </Section>
       )}
+      {veil.kind === "conceal" && veil.params?.way === "brought in" && veil.drape && (
+        <Section title="Send the reference out">
+          <p className="mb-1.5 text-dim">
+            The part of the reference frame around {veil.drape}, without loss. Paint the mark away, keep the
+            size, and bring it back below.
+          </p>
+          <div className="flex gap-1.5">
+            {(["png", "tif", "exr"] as const).map((form) => (
+              <a
+                key={form}
+                download
+                href={`/api/shots/${shot.id}/drapes/${encodeURIComponent(veil.drape!)}/plate.${form}`}
+                className="rounded border border-line bg-raised px-2 py-1 leading-tight hover:border-edge"
+              >
+                {{ png: "16-bit PNG", tif: "16-bit TIFF", exr: "EXR" }[form]}
+              </a>
+            ))}
+          </div>
+        </Section>
+      )}
+      {veil.kind === "conceal" && veil.params?.way === "brought in" && (
+        <ArtworkShelf
+          title="Plate"
+          chosen={String(veil.params?.plate ?? "")}
+          onChoose={(plate) => change({ params: { ...veil.params, plate } }, "Plate")}
+        />
+      )}
       {veil.kind === "apply" && (
         <ArtworkShelf
           chosen={String(veil.params?.art ?? "")}

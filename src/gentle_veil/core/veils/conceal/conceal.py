@@ -6,6 +6,7 @@ motion blur are that frame's own. Only its light is matched, from a ring of plai
 
 from typing import Any
 
+import cv2
 import numpy as np
 
 from gentle_veil.core.composite.matte import clip_box, feathered
@@ -19,11 +20,12 @@ from gentle_veil.core.types import Matrix, MatteF32, Points
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
 from gentle_veil.core.veils.conceal.hold import hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
-from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of
+from gentle_veil.core.veils.conceal.plate import check_painted, lit_tone, make_plate, painted_tone, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.surround import Surround, bulge_steps, bump, look_around
 
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
+GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
 SAMPLE_MARGIN = 4  # px that the Lanczos kernel reaches beyond a point
 
 
@@ -36,7 +38,7 @@ class Conceal:
     Params = ConcealParams
     on_picture = False
     judged = ("seam", "grain", "tone", "flicker", "slide")
-    prepared_by = ("way", "donor", "hold", "light_bends")
+    prepared_by = ("way", "plate", "donor", "hold", "light_bends")
 
     def needs_people(self, params: ConcealParams) -> bool:
         return False
@@ -46,12 +48,12 @@ class Conceal:
     ) -> dict[str, Any]:
         """Find the mark and read its light on every frame, and find the donor when none was placed by hand."""
         steps = hold_steps(frames, placement, report=report) if params.hold else {}
-        if params.way == "plate":
-            return {
-                "why": "a plate made on the reference frame.",
-                "steps": steps,
-                "plate": make_plate(frames, placement),
-            }
+        if params.way != "donor":
+            why = "a plate made on the reference frame."
+            if params.way == "brought in":
+                check_painted(placement, frames.size, params.plate)
+                why = f"the plate '{params.plate}', painted elsewhere."
+            return {"why": why, "steps": steps, "plate": make_plate(frames, placement)}
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None:
             found = find_donor(frames, placement, DonorSearch(), report=report)
@@ -68,7 +70,7 @@ class Conceal:
         matte = feathered(around.distance, site.feather * around.scale)
         if not (matte > 0).any():
             return None
-        if params.way == "plate":
+        if params.way != "donor":
             return self._plated(site, params, prepared, around, matte)
         there = self._donor_from_mark(around.outline_ref, params, prepared)
         donor_lin, inside = self._sample(site, track.map_along_surface(site.row, around.box, there))
@@ -104,11 +106,15 @@ class Conceal:
         if not plate:
             return None
         step = np.array(prepared["steps"].get(str(site.k), (0.0, 0.0)))
-        tone, surface = lit_tone(site, plate, around, step)
+        painted = painted_tone(site, params.plate, around, step) if params.way == "brought in" else None
+        tone, surface = lit_tone(site, plate, around, step, painted)
         quilt = quilt_of(plate)
         texture = np.zeros_like(tone)
         if quilt is not None:
             texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step)
+            if painted is not None:
+                # A painted plate has pores of its own; only the grain must be the frame's.
+                texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))
         return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface)
 
     @staticmethod

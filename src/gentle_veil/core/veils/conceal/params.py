@@ -2,17 +2,22 @@
 
 from dataclasses import dataclass
 
-from gentle_veil.core.contracts.params import choice, number, switch, vector
+from gentle_veil.core.contracts.params import choice, number, plate, switch, vector
 
 
 @dataclass(frozen=True)
 class ConcealParams:
     way: str = choice(
         "donor",
-        ("donor", "plate"),
+        ("donor", "plate", "brought in"),
         label="Way",
         help="Donor: one clean place, live, for a spot. Plate: tone made on the reference frame and texture from many "
-        "clean places, for a tattoo or a scar.",
+        "clean places, for a tattoo or a scar. Brought in: a plate that was painted elsewhere.",
+        group="Skin",
+    )
+    plate: str = plate(
+        label="Plate",
+        help="The reference frame as it was sent out, painted clean, and brought back; PNG, TIFF or EXR.",
         group="Skin",
     )
     donor: tuple[float, float] | None = vector(
