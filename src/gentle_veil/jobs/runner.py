@@ -27,6 +27,7 @@ MAX_ATTEMPTS = 3
 WORKERS = 2
 WARM_AFTER_SECONDS = 3.0
 # Work that nobody waits for has a worker of its own, so that it never stands in the way of what somebody asked for.
+OVERTAKEN = ("ready",)  # kinds of which only the newest of a shot is worth doing
 BACKGROUND = ("analyse",)
 log = logging.getLogger(__name__)
 _libraries: dict[str, Library] = {}
@@ -126,7 +127,10 @@ class JobRunner:
             row.state = "pending"
 
     def submit(self, kind: str, shot_id: int, title: str, arguments: dict[str, Any]) -> int:
-        """Queue a job, or find the same one queued or running already; returns its id."""
+        """Queue a job, or find the same one queued or running already; returns its id.
+
+        Composing an older state of the shot is stopped: nobody looks at it any more.
+        """
         with self.library.db.session() as session:
             self.library.shot(session, shot_id)
             same = session.scalars(
@@ -137,6 +141,10 @@ class JobRunner:
             for row in same:
                 if row.arguments == arguments and not row.stop_asked:
                     return row.id
+                if kind in OVERTAKEN:
+                    row.stop_asked = True
+                    if row.state == "pending":
+                        row.state, row.finished = "cancelled", now()
             row = JobRow(kind=kind, shot_id=shot_id, title=title[:200], arguments=arguments)
             session.add(row)
             session.flush()

@@ -29,7 +29,7 @@ export function useEvents(): void {
         void client.invalidateQueries({ queryKey: ["shot", job.shot, part] });
       const { say, set } = useUi.getState();
       if (job.state === "failed") set({ fault: `${job.title}: ${job.error}` });
-      else say(`${job.title}: ${job.state}`);
+      else if (job.kind !== "ready" || job.state !== "cancelled") say(`${job.title}: ${job.state}`);
     });
     return () => source.close();
   }, [client]);

@@ -52,6 +52,15 @@ def test_submit__the_same_work_twice__is_one_job(studio: Studio) -> None:
         runner.submit("analyse", 999, "t", {})
 
 
+def test_composing__only_the_newest_state_of_a_shot_is_worth_it(studio: Studio) -> None:
+    studio.shot()
+    runner = JobRunner(studio.library, NeverExecutor())
+    older = runner.submit("ready", studio.id, "t", {"revision": 1})
+    measured = runner.submit("prove", studio.id, "t", {"revision": 1})
+    newer = runner.submit("ready", studio.id, "t", {"revision": 2})
+    assert [row_of(studio, j).state for j in (older, measured, newer)] == ["cancelled", "pending", "pending"]
+
+
 def test_fault__is_told_in_the_job_not_thrown(studio: Studio) -> None:
     studio.shot()
     facts = studio.job("follow", drape="nothing of that name")
