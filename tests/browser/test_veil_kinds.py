@@ -64,8 +64,12 @@ def test_artwork__is_brought_in_and_dragged_by_a_corner(page: Page, server, tmp_
     card(page).get_by_label("Turn", exact=True).press("Enter")
     go_to(page, 42)
     expect(card(page).get_by_label("Turn", exact=True)).to_have_value("10")
+    rack = page.get_by_role("navigation", name="Rack")
     card(page).get_by_role("button", name="Remove veil").click()
+    expect(rack.get_by_text("artwork 1")).to_be_hidden()
+    drape = page.get_by_label("Name", exact=True).input_value()
     card(page).get_by_role("button", name="Remove drape").click()
+    expect(rack.get_by_text(drape, exact=True)).to_be_hidden()
 
 
 def test_faces__are_found_hidden_and_proved(page: Page, server) -> None:
