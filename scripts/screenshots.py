@@ -1,5 +1,6 @@
 """Make docs/screenshots anew from a fresh demo library: one picture of each main view, at 1280x800."""
 
+import re
 import sys
 import tempfile
 from pathlib import Path
@@ -81,6 +82,44 @@ def main() -> None:
             page.keyboard.press("?")
             keep(page, "help")
             browser.close()
+        finally:
+            server.kill()
+        finished_shots(play, keep)
+
+
+def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]
+    """The demo as ./run opens it: every shot with its recipe, followed and composed."""
+    from serving import CHROMIUM, FLAGS, Server
+    from test_story import card, go_to, stage
+
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder) / "library", finished=True)
+        server.start()
+        try:
+            browser = play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.set_default_timeout(300_000)
+            page.goto(server.url)
+            rack = page.get_by_role("navigation", name="Rack")
+            page.get_by_role("button", name=re.compile("Jobs: (none|0 running)")).wait_for()
+
+            def open_shot(name: str, veil: str, frame: int) -> None:
+                page.get_by_role("banner").get_by_role("button", name=re.compile("The Lantern Ferry")).click()
+                page.get_by_role("menuitem", name=name).click()
+                rack.get_by_role("button", name=re.compile(f"^{veil} ")).first.click()
+                go_to(page, frame)
+                page.wait_for_timeout(2500)
+
+            open_shot("Deckhand's arm", "compass off", 26)
+            keep(page, "plate")
+            open_shot("Harbour shirt", "emblem", 23)
+            keep(page, "apply")
+            open_shot("On the quay", "passers-by", 44)
+            keep(page, "obscure")
+            stage(page, "Proof").click()
+            card(page).get_by_role("button", name=re.compile("^Measure frames")).click()
+            card(page).get_by_text("covered whole on all").wait_for()
+            keep(page, "coverage")
         finally:
             server.kill()
 

@@ -23,14 +23,16 @@ FLAGS = [
 class Server:
     """A served library that can be stopped hard and started again."""
 
-    def __init__(self, library: Path) -> None:
+    def __init__(self, library: Path, *, finished: bool = False) -> None:
         self.library = library
+        self.finished = finished
         self.process: subprocess.Popen[str] | None = None
         self.url = ""
 
     def start(self) -> None:
         code = "from gentle_veil.cli.main import main; main()"
         words = ["serve", "--demo", "--port", "0", "--library", str(self.library)]
+        words += ["--finished"] if self.finished else []
         environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
         self.process = subprocess.Popen(
             [sys.executable, "-c", code, *words], stdout=subprocess.PIPE, text=True, env=environment, cwd=ROOT
