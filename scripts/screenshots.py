@@ -108,7 +108,7 @@ def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]
                 page.get_by_role("menuitem", name=name).click()
                 rack.get_by_role("button", name=re.compile(f"^{veil} ")).first.click()
                 go_to(page, frame)
-                page.wait_for_timeout(2500)
+                page.wait_for_timeout(7000)
 
             open_shot("Deckhand's arm", "compass off", 26)
             keep(page, "plate")

@@ -138,7 +138,7 @@ function CoverageProof({ coverage }: { coverage: NonNullable<Schema["VeilProof"]
       <p className={coverage.frames_found_again.length > 0 ? "text-saffron" : "text-dim"}>
         {coverage.frames_found_again.length === 0
           ? "No face finder sees a face at these places in the result."
-          : `▲ A face finder takes ${coverage.frames_found_again.length} frames of the result for a face:`}
+          : `▲ A face finder takes the result for a face on ${coverage.frames_found_again.length === 1 ? "one frame" : `${coverage.frames_found_again.length} frames`}:`}
       </p>
       {places(coverage.frames_found_again)}
     </div>
