@@ -135,7 +135,7 @@ def test_cache__sizes_and_freeing(studio: Studio, client) -> None:
 def test_params__describe_every_kind_for_panels(client) -> None:
     params = client.get("/api/params").json
     names = [p["name"] for p in params["veils"]["conceal"]["params"]]
-    assert names[:2] == ["way", "donor"]
+    assert names[:3] == ["way", "plate", "donor"]
     assert params["followers"]["plane"]["params"][0]["type"] == "switch"
 
 
