@@ -13,10 +13,15 @@ def grid_mesh(box: tuple[float, float, float, float], spacing: float) -> tuple[P
     rows = max(2, int(np.ceil((y1 - y0) / spacing)) + 1)
     gx, gy = np.meshgrid(np.linspace(x0, x1, columns), np.linspace(y0, y1, rows))
     vertices = np.stack([gx.ravel(), gy.ravel()], axis=1)
+    return vertices, grid_triangles(columns, rows), (columns, rows)
+
+
+def grid_triangles(columns: int, rows: int) -> np.ndarray:
+    """Two triangles to each square of a grid of vertices that run row by row: (F, 3) int32."""
     corner = (np.arange(rows - 1)[:, None] * columns + np.arange(columns - 1)[None, :]).ravel()
     upper = np.stack([corner, corner + 1, corner + columns], axis=1)
     lower = np.stack([corner + 1, corner + columns + 1, corner + columns], axis=1)
-    return vertices, np.concatenate([upper, lower]).astype(np.int32), (columns, rows)
+    return np.concatenate([upper, lower]).astype(np.int32)
 
 
 @njit(cache=True, nogil=True)

@@ -9,7 +9,7 @@ from gentle_veil.core.composite.matte import Box, clip_box
 from gentle_veil.core.contracts.veil import Site
 from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.geometry.homography import apply_homography, homography_from_points
-from gentle_veil.core.geometry.mesh import dense_map
+from gentle_veil.core.geometry.mesh import dense_map, grid_triangles
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.motion.minify import SUB
 from gentle_veil.core.types import Points
@@ -86,18 +86,11 @@ def lay_artwork(site: Site, size: tuple[int, int], params: ApplyParams) -> Laid 
     box = clip_box(bounding_box(frame, 1.0), *site.canvas.size)
     if box is None or not np.isfinite(frame).all():
         return None
-    triangles = _triangles(columns + 1, rows + 1)
+    triangles = grid_triangles(columns + 1, rows + 1)
     where = np.full(((box[3] - box[1]) * SUB, (box[2] - box[0]) * SUB, 2), np.nan)
     # A pixel's samples lie at (i + 1/2) / SUB - 1/2 from its centre.
     dense_map((frame - np.array(box[:2])) * SUB + (SUB - 1) / 2, art, triangles, 0, 0, where)
     return Laid(box, where, _density(art, frame, columns, rows) / SUB)
-
-
-def _triangles(columns: int, rows: int) -> np.ndarray:
-    corner = (np.arange(rows - 1)[:, None] * columns + np.arange(columns - 1)[None, :]).ravel()
-    upper = np.stack([corner, corner + 1, corner + columns], axis=1)
-    lower = np.stack([corner + 1, corner + columns + 1, corner + columns], axis=1)
-    return np.concatenate([upper, lower]).astype(np.int32)
 
 
 def _density(art: Points, frame: Points, columns: int, rows: int) -> float:
