@@ -42,7 +42,7 @@ STAGES = ((0, 30000, 1), (0, 5000, 10), (1, 4000, 10), (2, 2500, 10), (3, 1200, 
 FINE_LATTICE = 2
 MIN_LATTICE_PIXELS = 1500
 TILE = 16  # px; texture is also chosen by rank inside tiles, so that no part of a region is left out
-NEAR_STAGE = 2  # where a good prediction may start
+NEAR_STAGES, VERY_NEAR_STAGES = 3, 2  # the finest ones, enough for a good prediction
 
 # Generators of the projective group in normalised coordinates, in the order of the switches.
 GENERATORS: dict[str, list[np.ndarray]] = {
@@ -137,11 +137,20 @@ class PlaneRegistration:
         )
         self.ref_from_normal = np.linalg.inv(self.normal_from_ref)
         count = len(pyramid.levels)
-        self.stages = [self._stage(pyramid, mask, *stage) for stage in STAGES if stage[0] < count]
+        slopes = [gradient(picture) for picture in pyramid.levels]
+        self.stages = [self._stage(pyramid, slopes[s[0]], mask, *s) for s in STAGES if s[0] < count]
         while len(self.stages) > 2 and len(self.stages[-1].value) < 60:
             self.stages.pop()
 
-    def _stage(self, pyramid: GreyPyramid, mask: MaskBool, n: int, budget: int, iterations: int) -> _Stage:
+    def _stage(
+        self,
+        pyramid: GreyPyramid,
+        slopes: tuple[ImageF32, ImageF32],
+        mask: MaskBool,
+        n: int,
+        budget: int,
+        iterations: int,
+    ) -> _Stage:
         picture = pyramid.levels[n]
         factor = 1.0 / (1 << n)
         ox, oy = pyramid.origin
@@ -154,19 +163,14 @@ class PlaneRegistration:
             thinned = np.zeros_like(held)
             thinned[::FINE_LATTICE, ::FINE_LATTICE] = held[::FINE_LATTICE, ::FINE_LATTICE]
             held = thinned
-        gx, gy = gradient(picture)
+        gx, gy = slopes
         chosen = _choose_pixels(gx, gy, held, budget)
         ys, xs = np.nonzero(chosen)
         xy = np.stack([xs / factor + ox, ys / factor + oy], axis=1).astype(np.float64)
         normal = (xy - self.centre) / self.scale
         u, v = normal.T
         g = np.stack([gx[ys, xs], gy[ys, xs]], axis=1).astype(np.float64) * factor  # per reference px
-        homogeneous = np.stack([u, v, np.ones_like(u)], axis=1)
-        columns = []
-        for generator in self.generators:
-            flow = homogeneous @ generator.T
-            du = (flow[:, :2] - normal * flow[:, 2:]) * self.scale
-            columns.append((g * du).sum(axis=1))
+        columns = [_steepest_descent(generator, u, v, g * self.scale) for generator in self.generators]
         value = picture[ys, xs].astype(np.float64)
         columns += [value, value * u, value * v, np.ones_like(value)]
         x0, y0, x1, y1 = self.box
@@ -189,7 +193,7 @@ class PlaneRegistration:
 
     def cost(self, pyramid: GreyPyramid, frame_from_ref: Matrix, sigma: float) -> float:
         """Mean clipped residual, 0 to 1, of a hypothesis at the coarsest stage that a good one may skip."""
-        stage = self.stages[min(NEAR_STAGE + 1, len(self.stages) - 1)]
+        stage = self.stages[min(NEAR_STAGES, len(self.stages) - 1)]
         seen, inside = self._sample(stage, pyramid, frame_from_ref)
         if inside.sum() < MIN_INSIDE:
             return 9.0
@@ -204,19 +208,18 @@ class PlaneRegistration:
         start: Matrix,
         sigma_limit: float | None = None,
         *,
-        near: bool = False,
+        stages: int | None = None,
         doubt: float = 1.0,
     ) -> Alignment:
         """Refine ``start`` (frame_from_ref) on a frame's pyramid, coarse to fine.
 
         ``sigma_limit`` bounds the robust scale, so that something passing in front cannot widen it;
-        ``near`` leaves out the coarsest stages; ``doubt`` widens what is plausible around the start.
+        ``stages`` takes the finest ones only; ``doubt`` widens what is plausible around the start.
         """
         h_norm = start @ self.ref_from_normal
         light = np.array([1.0, 0.0, 0.0, 0.0])
-        stages = self.stages[: NEAR_STAGE + 1] if near else self.stages
         fit = _Fit(h_norm, light, np.zeros(len(self.generators)))
-        for stage in reversed(stages):
+        for stage in reversed(self.stages[:stages]):
             fit = self._align_stage(pyramid, stage, fit, sigma_limit, doubt)
         return self._summary(self.stages[0], fit)
 
@@ -286,9 +289,15 @@ class PlaneRegistration:
         h_norm = frame_from_ref @ self.ref_from_normal
         normal = np.concatenate([points_ref, np.ones((len(points_ref), 1))], axis=1) @ self.normal_from_ref.T
         here = normal @ h_norm.T
-        change = np.stack([normal @ (h_norm @ g).T for g in self.generators], axis=-1)
+        change = np.moveaxis(normal @ (h_norm @ self.generator_array).swapaxes(1, 2), 0, -1)
         base = here[:, :2] / here[:, 2:]
         return (change[:, :2] - base[..., None] * change[:, 2:]) / here[:, 2:, None]
+
+
+def _steepest_descent(generator: Matrix, u: np.ndarray, v: np.ndarray, slope: np.ndarray) -> np.ndarray:
+    """How much each pixel's value changes per unit of a generator, [BM04] eq. 35; (N,)."""
+    fx, fy, fw = (a * u + b * v + c for a, b, c in generator)
+    return np.asarray(slope[:, 0] * (fx - u * fw) + slope[:, 1] * (fy - v * fw))
 
 
 def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int) -> MaskBool:

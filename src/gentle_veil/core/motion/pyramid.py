@@ -13,6 +13,7 @@ from numba import njit
 from gentle_veil.core.types import ImageF32, RawImage
 
 PRE_BLUR_SIGMA = 1.5  # px; below it, sampling error; above it, lost detail
+PRE_BLUR_SIZE = (11, 11)  # px, 3.3 sigma each way; what lies beyond is a thousandth
 SHADING_SIGMA = 12.0  # px; what is smoother than this is light, not texture
 SHADING_STEP = 4
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709
@@ -65,8 +66,9 @@ def grey_pyramid(
     x0, y0, x1, y1 = (0, 0, width, height) if box is None else box
     x0 = max(0, x0 // step * step)
     y0 = max(0, y0 // step * step)
-    x1, y1 = min(width, max(x1, x0 + 16)), min(height, max(y1, y0 + 16))
-    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), (0, 0), PRE_BLUR_SIGMA)
+    x1, y1 = x0 + max(-(-(x1 - x0) // step) * step, 16), y0 + max(-(-(y1 - y0) // step) * step, 16)
+    x1, y1 = min(width, x1), min(height, y1)
+    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), PRE_BLUR_SIZE, PRE_BLUR_SIGMA)
     pictures = [_local_contrast(first)]
     for _ in range(levels - 1):
         pictures.append(cv2.pyrDown(pictures[-1]))

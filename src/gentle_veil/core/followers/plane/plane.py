@@ -4,6 +4,7 @@ Nothing is chained, so nothing drifts: earlier frames only predict where to star
 is searched for, then carried by its neighbours and called `lost`; it never moves the result confidently.
 """
 
+import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -29,7 +30,13 @@ from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import polygon_mask
-from gentle_veil.core.motion.plane_registration import BLOCKS, Alignment, PlaneRegistration
+from gentle_veil.core.motion.plane_registration import (
+    BLOCKS,
+    NEAR_STAGES,
+    VERY_NEAR_STAGES,
+    Alignment,
+    PlaneRegistration,
+)
 from gentle_veil.core.motion.pyramid import GreyPyramid, grey, grey_pyramid
 from gentle_veil.core.types import Matrix, Points
 
@@ -48,8 +55,10 @@ LOST_ERROR_PX = 12.0
 SIGMA_GROWTH = 2.0  # how much rougher than usual a frame may fit before its scale is bounded
 # A prediction that fits this well, or follows one that was off by no more, is refined without the coarsest stages.
 NEAR_COST, NEAR_MISS_PX = 0.2, 1.5
+VERY_NEAR_MISS_PX = 0.75  # within the reach of the finest level by itself
 OCCLUDED_INLIERS = 0.45
 LOST_GROWTH_PX = 0.4  # expected error added per frame that is only carried
+EDGED = np.clip(np.arange(-1, BLOCKS + 1), 0, BLOCKS - 1)  # blocks, the outermost ones twice
 
 
 @dataclass(frozen=True)
@@ -177,7 +186,8 @@ class PlaneRun:
         chosen, near = (0, True) if steady else self._nearest(pyramid, hypotheses)
         start = hypotheses[chosen]
         doubt = 1.0 + _gap(history)
-        best = self.registration.align(pyramid, start, self._limit(), near=near, doubt=doubt)
+        stages = (VERY_NEAR_STAGES if self.missed_px < VERY_NEAR_MISS_PX else NEAR_STAGES) if near else None
+        best = self.registration.align(pyramid, start, self._limit(), stages=stages, doubt=doubt)
         if near and not self._good(best):
             best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
         self.missed_px = self._apart(start, best.frame_from_ref) if self._good(best) else np.inf
@@ -251,7 +261,7 @@ class PlaneRun:
         return bool(np.linalg.norm(step) <= (0.6 * self.registration.scale + NEAR_PX) * (1 + gap))
 
     def _limit(self) -> float | None:
-        return SIGMA_GROWTH * float(np.median(self.sigmas[-15:])) if len(self.sigmas) >= 3 else None
+        return SIGMA_GROWTH * statistics.median(self.sigmas[-15:]) if len(self.sigmas) >= 3 else None
 
     def _good(self, alignment: Alignment) -> bool:
         return alignment.correlation >= WEAK_CORRELATION and alignment.visible >= OUTSIDE_SHARE
@@ -341,8 +351,9 @@ class PlaneRun:
         count = len(self.registration.generators)
         root = np.linalg.cholesky(found.covariance + 1e-18 * np.eye(count))
         spread = ((jacobian.reshape(-1, count) @ root) ** 2).reshape(len(self.error_places), -1).sum(axis=1)
-        error = np.sqrt(np.maximum(spread, 0.0).reshape(BLOCKS + 2, -1) + np.pad(found.misfit_px, 1, "edge") ** 2)
-        return cv2.remap(error.astype(np.float32), *self.error_map, cv2.INTER_LINEAR).ravel().astype(np.float64)
+        error = np.sqrt(np.maximum(spread, 0.0).reshape(BLOCKS + 2, -1) + found.misfit_px[np.ix_(EDGED, EDGED)] ** 2)
+        spread_out = cv2.remap(error.astype(np.float32), *self.error_map, cv2.INTER_LINEAR)
+        return spread_out.ravel().astype(np.float64)
 
     def track(self, rows: dict[int, PlaneStep]) -> SurfaceTrack:
         order = sorted(rows)
@@ -397,7 +408,7 @@ def clip_box(box: tuple[int, int, int, int], width: int, height: int) -> tuple[i
 
 def _area(polygon: Points) -> float:
     x, y = polygon.T
-    return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))
+    return float(0.5 * (x[:-1] @ y[1:] - y[:-1] @ x[1:] + x[-1] * y[0] - y[-1] * x[0]))
 
 
 def _sound(polygon: Points, moved: Points) -> bool:
