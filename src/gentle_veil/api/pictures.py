@@ -95,8 +95,9 @@ def _edges(track: SurfaceTrack) -> np.ndarray:
 @bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})
 def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
     workspace = library().workspace(path.shot)
-    drape = drape_of(recipe_of(path.shot, query.revision), path.drape)
-    followed = known_track(workspace, drape)
+    recipe = recipe_of(path.shot, query.revision)
+    drape = drape_of(recipe, path.drape)
+    followed = known_track(workspace, recipe, drape)
     if followed is None:
         return reply(m.MaybeTrack, {"track": None})
     t = followed.track
@@ -120,7 +121,8 @@ def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
 def positions(path: m.DrapePath, query: m.LookQuery) -> Response:
     """Little-endian float32 (T, V, 2), rows as in the track's ``frames``."""
     workspace = library().workspace(path.shot)
-    followed = known_track(workspace, drape_of(recipe_of(path.shot, query.revision), path.drape))
+    recipe = recipe_of(path.shot, query.revision)
+    followed = known_track(workspace, recipe, drape_of(recipe, path.drape))
     if followed is None:
         raise RuleError(f"'{path.drape}' has not been followed yet.", code="unfollowed")
     answer = Response(followed.track.positions.astype("<f4").tobytes(), mimetype="application/octet-stream")

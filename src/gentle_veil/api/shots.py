@@ -98,7 +98,7 @@ def shot_state(path: m.ShotPath) -> Response:
     recipe = recipe_of(path.shot, None)
     notes = veil_notes(workspace, recipe)
     keys = layer_keys(workspace, recipe)
-    followed = {d.name: known_track(workspace, d) for d in recipe.drapes}
+    followed = {d.name: known_track(workspace, recipe, d) for d in recipe.drapes}
     veils = {}
     for veil in recipe.veils:
         track = None if veil.drape is None else followed.get(veil.drape)

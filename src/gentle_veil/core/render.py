@@ -6,9 +6,11 @@ from typing import Any
 import numpy as np
 
 from gentle_veil.core.composite.canvas import Canvas
+from gentle_veil.core.composite.holdout import Holdout, let_through
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.keyed import Keyed
 from gentle_veil.core.contracts.veil import Patch, Placement, Site, VeilKind
+from gentle_veil.core.geometry.keyed_outline import KeyedOutline
 from gentle_veil.core.types import MatteF32, RawImage
 
 
@@ -29,6 +31,14 @@ class Layer:
     last: int | None = None
     come_in: int = 0
     go_out: int = 0
+    outline: KeyedOutline | None = None  # on the reference; None: the placement's polygon on every frame
+    holdouts: tuple[Holdout, ...] = ()
+
+    def placed(self, k: int) -> Placement:
+        """The placement with the outline as it is on frame ``k``."""
+        if self.outline is None:
+            return self.placement
+        return replace(self.placement, polygon_ref=self.outline.polygon(k))
 
     def on(self, k: int) -> bool:
         """Whether the veil is laid on frame ``k``: within its range, on a surface that is known there."""
@@ -79,7 +89,8 @@ class Rendered:
 def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rendered:
     """Frame ``k`` with all veils laid on it in order.
 
-    Guarantees: pixels outside every matte are the source's code values; no layers give the source itself
+    Guarantees: pixels outside every matte, or inside what passes in front, are the source's code values; no layers
+                give the source itself
     """
     canvas = Canvas(frames[k], frames.encoding)
     laid = []
@@ -87,11 +98,11 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         row = layer.placement.track.row(k)
         if row is None or not layer.on(k):
             continue
-        site = Site(canvas, layer.placement, row, k, layer.feather.at(k), layer.grow.at(k))
+        site = Site(canvas, layer.placed(k), row, k, layer.feather.at(k), layer.grow.at(k))
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue
-        matte = patch.matte * np.float32(layer.strength(k))
+        matte = let_through(patch.matte, patch.box, layer.holdouts, k) * np.float32(layer.strength(k))
         canvas.lay(patch.box, patch.img_lin, matte)
         laid.append(LaidPatch(layer.name, patch, matte))
     return Rendered(canvas.code_values(), tuple(laid))

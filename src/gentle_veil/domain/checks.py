@@ -11,7 +11,7 @@ from gentle_veil.core.contracts.params import ParamSpec, specs_of
 from gentle_veil.core.errors import RecipeError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.veils import VEILS
-from gentle_veil.domain.recipe import Keys, Recipe, Value
+from gentle_veil.domain.recipe import Keys, Outline, Recipe, Value
 
 Fault = dict[str, str]
 VEIL_LIMITS = {"feather": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
@@ -78,6 +78,7 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
             yield _fault(f"{path}.follower.kind", f"'{drape.follower.kind}' is none of {', '.join(FOLLOWERS)}")
         else:
             yield from _param_faults(f"{path}.follower.options", drape.follower.options, follower.Options)
+    yield from _shape_faults(recipe)
     names = {d.name for d in recipe.drapes}
     for i, veil in enumerate(recipe.veils):
         path = f"veils[{i}]"
@@ -96,6 +97,33 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
             yield _fault(f"{path}.range", f"begins at {veil.range[0]}, after it ends at {veil.range[1]}; swap them")
         for name, (low, high) in VEIL_LIMITS.items():
             yield from _value_faults(f"{path}.{name}", getattr(veil, name), low, high)
+
+
+def _shape_faults(recipe: Recipe) -> Iterator[Fault]:
+    """Faults of holdouts and of outlines that are keyed over frames."""
+    yield from _doubled("holdouts", [h.name for h in recipe.holdouts])
+    names = {d.name for d in recipe.drapes}
+    for i, holdout in enumerate(recipe.holdouts):
+        path = f"holdouts[{i}]"
+        yield from _uneven(f"{path}.shapes", holdout.shapes)
+        if holdout.rides is not None and holdout.rides not in names:
+            yield _fault(f"{path}.rides", f"'{holdout.rides}' is not a drape of this recipe; name one of its drapes")
+        for j, name in enumerate(holdout.before or ()):
+            if name not in names:
+                yield _fault(f"{path}.before[{j}]", f"'{name}' is not a drape of this recipe; name one of its drapes")
+        if holdout.range is not None and holdout.range[0] > holdout.range[1]:
+            yield _fault(f"{path}.range", f"begins at {holdout.range[0]}, after it ends at {holdout.range[1]}")
+    for i, veil in enumerate(recipe.veils):
+        if veil.shapes and veil.outline is None:
+            yield _fault(f"veils[{i}].shapes", "correct an outline that is not there; give the veil an outline")
+        elif veil.outline is not None:
+            yield from _uneven(f"veils[{i}].shapes", {veil.frame: veil.outline} | veil.shapes)
+
+
+def _uneven(path: str, shapes: dict[int, Outline]) -> Iterator[Fault]:
+    counts = {len(s.points) for s in shapes.values()}
+    if len(counts) > 1:
+        yield _fault(path, f"have {', '.join(map(str, sorted(counts)))} points; give every frame as many")
 
 
 def _doubled(where: str, names: list[str]) -> Iterator[Fault]:

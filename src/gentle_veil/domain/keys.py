@@ -17,8 +17,11 @@ def content_key(*parts: Any) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:32]
 
 
-def track_key(media_key: str, drape: Drape) -> str:
-    """What a drape's track depends on: the media, the outlines on its references, the follower and its options."""
+def track_key(media_key: str, drape: Drape, passing: str = "") -> str:
+    """What a drape's track depends on: the media, the outlines on its references, the follower and its options.
+
+    ``passing``: the content of the holdouts that pass in front of it
+    """
     outlines = {f: drape.outline[f].model_dump(mode="json") for f in drape.reference_frames if f in drape.outline}
     return content_key(
         "track",
@@ -27,6 +30,7 @@ def track_key(media_key: str, drape: Drape) -> str:
         drape.reference_frames,
         outlines,
         drape.follower.model_dump(mode="json"),
+        *([passing] if passing else []),
     )
 
 
@@ -47,7 +51,7 @@ def prepared_key(
         RENDER_CODE,
         track_content,
         None if drape is None else drape.model_dump(mode="json", include={"outline", "reference_frames"}),
-        veil.model_dump(mode="json", include={"kind", "frame", "outline"}),
+        veil.model_dump(mode="json", include={"kind", "frame", "outline", "shapes"}),
         {n: v for n, v in veil.params.items() if n in prepared_by},
         [m.model_dump(mode="json", include={"frame", "outline"}) for m in marks],
         others,

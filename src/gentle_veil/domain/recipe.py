@@ -105,6 +105,9 @@ class Veil(Strict):
     drape: str | None = None
     frame: int
     outline: Outline | None = None
+    shapes: dict[int, Outline] = Field(
+        default_factory=dict, max_length=10_000, description="Corrections of the outline on other frames."
+    )
     feather: Value = 3.0
     grow: Value = 0.0
     opacity: Value = 1.0
@@ -115,6 +118,21 @@ class Veil(Strict):
     params: dict[str, Any] = Field(default_factory=dict)
 
 
+class Holdout(Strict):
+    """Something that passes in front: taken out of following, and free of all veils.
+
+    Its shape is drawn on one frame or more, with as many points on each; in between they go from one to the next.
+    """
+
+    name: Name
+    shapes: dict[int, Outline] = Field(min_length=1, max_length=10_000, description="Frame number to outline.")
+    rides: Name | None = Field(default=None, description="The drape that carries the shape between its frames.")
+    before: list[Name] | None = Field(default=None, description="The drapes it passes in front of; null: all.")
+    feather: Annotated[float, Field(ge=0, le=200, allow_inf_nan=False)] = 2.0
+    range: Annotated[tuple[int, int] | None, BeforeValidator(_pair_or_none)] = None
+    enabled: bool = True
+
+
 class Recipe(Strict):
     """All drapes and veils of a shot, in the order in which veils are laid."""
 
@@ -122,6 +140,7 @@ class Recipe(Strict):
     version: Literal[1] = VERSION
     drapes: list[Drape] = Field(default_factory=list, max_length=500)
     veils: list[Veil] = Field(default_factory=list, max_length=1000)
+    holdouts: list[Holdout] = Field(default_factory=list, max_length=500)
 
     def drape(self, name: str) -> Drape | None:
         return next((d for d in self.drapes if d.name == name), None)

@@ -37,12 +37,13 @@ def _faces(context: JobContext, workspace: Workspace, shot_id: int, arguments: A
 
 
 def _follow(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
-    drape = recipes.drape_of(_recipe(context, shot_id, arguments), arguments["drape"])
+    recipe = _recipe(context, shot_id, arguments)
+    drape = recipes.drape_of(recipe, arguments["drape"])
     reference = workspace.k_of(drape.reference)
     low, high = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
     wanted = range(min(low, reference), max(high, reference) + 1)
-    followed = follow(workspace, drape, wanted, again=bool(arguments.get("again")), report=context.report)
-    if any(v.enabled and v.drape == drape.name for v in _recipe(context, shot_id, arguments).veils):
+    followed = follow(workspace, recipe, drape, wanted, again=bool(arguments.get("again")), report=context.report)
+    if any(v.enabled and v.drape == drape.name for v in recipe.veils):
         # Whoever follows wants to see what rests on the surface: make it ready at once.
         _ready(context, workspace, shot_id, arguments)
     bad = [

@@ -12,12 +12,20 @@ from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
 from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.keys import content_key, prepared_key
 from gentle_veil.domain.recipe import Keys, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
-from gentle_veil.services.following import Followed, known_track, polygon_of, reference_polygon
+from gentle_veil.services.following import (
+    Followed,
+    control_points,
+    holdouts_before,
+    known_track,
+    polygon_of,
+    reference_polygon,
+)
 from gentle_veil.services.plates import refuse_lossy
 from gentle_veil.services.workspace import Workspace
 
@@ -83,6 +91,19 @@ def _polygon_on_reference(workspace: Workspace, veil: Veil, followed: Followed) 
     return followed.track.to_reference(polygon_of(veil.outline), row)
 
 
+def _keyed_on_reference(workspace: Workspace, veil: Veil, followed: Followed) -> KeyedOutline | None:
+    """A veil's outline with its corrections, carried to the reference; None without any that is followed."""
+    if veil.outline is None or not veil.shapes:
+        return None
+    offset, keys = workspace.info.first_frame, {}
+    for frame, outline in ({veil.frame: veil.outline} | veil.shapes).items():
+        row = followed.track.row(frame - offset)
+        if row is not None:
+            points, corners = control_points(outline)
+            keys[frame - offset] = (followed.track.to_reference(points, row), corners)
+    return keyed_outline(keys) if len(keys) > 1 else None
+
+
 def _split_params(veil: Veil, offset: int) -> tuple[dict[str, Any], dict[str, Keyed]]:
     """Constant parameters and keyed ones of a veil."""
     constants: dict[str, Any] = {}
@@ -110,7 +131,9 @@ def layer_keys(workspace: Workspace, recipe: Recipe) -> list[str] | None:
         followed, key = ready
         if not workspace.cache.has("prepared", key, ".json"):
             return None
-        keys.append(content_key(key, followed.content, veil.model_dump(mode="json")))
+        passing = holdouts_before(workspace, recipe, veil.drape)[1]
+        written = veil.model_dump(mode="json")
+        keys.append(content_key(key, followed.content, written, *([passing] if passing else [])))
     return keys
 
 
@@ -122,7 +145,7 @@ def _ready(workspace: Workspace, recipe: Recipe, veil: Veil) -> tuple[Followed, 
     if drape is None:
         followed: Followed | None = _picture_itself(workspace, veil)
     else:
-        followed = known_track(workspace, drape)
+        followed = known_track(workspace, recipe, drape)
     if followed is None or followed.track.row(veil.frame - workspace.info.first_frame) is None:
         return None
     contents = [workspace.shelf.content(name) for name in artwork_names(veil)]
@@ -185,6 +208,8 @@ def build_layers(
                 last=None if veil.range is None else veil.range[1] - offset,
                 come_in=veil.come_in,
                 go_out=veil.go_out,
+                outline=_keyed_on_reference(workspace, veil, followed),
+                holdouts=holdouts_before(workspace, recipe, veil.drape)[0],
             )
         )
     return tuple(layers)

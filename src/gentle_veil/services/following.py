@@ -3,22 +3,26 @@
 import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 
+from gentle_veil.core.composite.holdout import Holdout, held_out
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.geometry.keyed_outline import keyed_outline
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.motion.blending import blended
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.motion.tacks import Tack, tacked
-from gentle_veil.core.types import Points
+from gentle_veil.core.types import MaskBool, Points
 from gentle_veil.domain.keys import content_key, track_key
-from gentle_veil.domain.recipe import Drape, Outline
+from gentle_veil.domain.recipe import Drape, Outline, Recipe
+from gentle_veil.domain.recipe import Holdout as WrittenHoldout
 from gentle_veil.media.write import write_atomically
 from gentle_veil.services.workspace import Workspace
 
@@ -87,6 +91,12 @@ def read_track(path: Path) -> SurfaceTrack:
         raise MediaError(f"'{path.name}' is no track file; give the npz of a drape.", code="track") from None
 
 
+def control_points(outline: Outline) -> tuple[Points, MaskBool]:
+    """An outline's points (N, 2) and corners (N,)."""
+    corners = outline.corners or [False] * len(outline.points)
+    return np.array(outline.points, np.float64), np.array(corners, bool)
+
+
 @dataclass(frozen=True)
 class Followed:
     """A drape's track, k from 0, and the content key of exactly these rows."""
@@ -95,11 +105,54 @@ class Followed:
     content: str
 
 
-def known_track(workspace: Workspace, drape: Drape) -> Followed | None:
+def holdouts_before(workspace: Workspace, recipe: Recipe, drape: str | None) -> tuple[tuple[Holdout, ...], str]:
+    """What passes in front of a drape (None: of the picture itself), and the content it all depends on.
+
+    A shape that rides on a drape which has not been followed to its frames is not there. A drape that carries one is
+    itself followed as if only shapes that rest on the picture passed, so that nothing goes round in a circle.
+    """
+    carries = {h.rides for h in recipe.holdouts if h.enabled and h.rides is not None}
+    made, contents = [], []
+    for written in recipe.holdouts:
+        if not written.enabled or (written.before is not None and drape not in written.before):
+            continue
+        if written.rides is not None and drape in carries:
+            continue
+        carrier = None if written.rides is None else known_track(workspace, recipe, _drape_named(recipe, written.rides))
+        if written.rides is not None and carrier is None:
+            continue
+        holdout = _holdout(workspace, written, carrier)
+        if holdout is not None:
+            made.append(holdout)
+            contents.append([written.model_dump(mode="json"), None if carrier is None else carrier.content])
+    return tuple(made), content_key(contents) if contents else ""
+
+
+def _drape_named(recipe: Recipe, name: str) -> Drape:
+    drape = recipe.drape(name)
+    if drape is None:
+        raise NotFoundError(f"There is no drape '{name}' in this recipe.")
+    return drape
+
+
+def _holdout(workspace: Workspace, written: WrittenHoldout, carrier: Followed | None) -> Holdout | None:
+    offset = workspace.info.first_frame
+    track = None if carrier is None else carrier.track
+    keys = {f - offset: control_points(o) for f, o in written.shapes.items()}
+    if track is not None:
+        rows = {k: track.row(k) for k in keys}
+        keys = {k: (track.to_reference(p, row), c) for k, (p, c) in keys.items() if (row := rows[k]) is not None}
+    if not keys:
+        return None
+    first, last = (None, None) if written.range is None else (f - offset for f in written.range)
+    return Holdout(keyed_outline(keys), track, written.feather, first, last)
+
+
+def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed | None:
     """What has been followed of a drape as it is now, settled; None after any change that makes it stale."""
     if drape.reference_outline() is None:
         return None
-    key = track_key(workspace.media_key, drape)
+    key = track_key(workspace.media_key, drape, holdouts_before(workspace, recipe, drape.name)[1])
     # Files are replaced whole whenever more has been followed; their times tell.
     stamp = [workspace.cache.stamp("track", k, ".npz") for k in _keys(workspace, drape, key)]
     tacks = [t.model_dump(mode="json") for t in drape.tacks]
@@ -142,7 +195,13 @@ def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: 
 
 
 def follow(
-    workspace: Workspace, drape: Drape, wanted: Iterable[int], *, again: bool = False, report: Report = silent
+    workspace: Workspace,
+    recipe: Recipe,
+    drape: Drape,
+    wanted: Iterable[int],
+    *,
+    again: bool = False,
+    report: Report = silent,
 ) -> Followed:
     """Follow a drape to the wanted frames (k from 0), going on from what is known; ``again`` starts anew.
 
@@ -151,7 +210,8 @@ def follow(
     """
     if FOLLOWERS.get(drape.follower.kind) is None:
         raise NotFoundError(f"There is no follower '{drape.follower.kind}'; choose {', '.join(FOLLOWERS)}.")
-    key = track_key(workspace.media_key, drape)
+    holdouts, passing = holdouts_before(workspace, recipe, drape.name)
+    key = track_key(workspace.media_key, drape, passing)
     for frame in drape.reference_frames:
         workspace.k_of(frame)  # raises where the clip has no such frame
     references = _references(workspace, drape)
@@ -162,7 +222,7 @@ def follow(
     total, done = sum(len(p) for p in parts), 0
     raw: list[SurfaceTrack] = []
     for k, part, kept in zip(references, parts, _keys(workspace, drape, key), strict=True):
-        region = Region(k, _polygon_on(workspace, drape, k, raw))
+        region = Region(k, _polygon_on(workspace, drape, k, raw), partial(held_out, holdouts))
         raw.append(_follow_one(workspace, drape, region, part, kept, again, _part_of(report, done, total)))
         done += len(part)
     report(total, total, "followed")

@@ -64,10 +64,13 @@ def run_recipe(
         shelf = _shelf(recipe, artwork, Path(scratch) / "artwork")
         workspace = open_workspace(media, info, media_key_of(media, info), Cache(Path(scratch)), shelf)
         ks = list(range(workspace.k_of(first), workspace.k_of(last) + 1))
-        for drape in recipe.drapes:
-            designs = {workspace.k_of(v.frame) for v in recipe.veils if v.drape == drape.name}
+        # What carries a holdout comes first: others are followed around it.
+        carriers = {h.rides for h in recipe.holdouts if h.enabled}
+        for drape in sorted(recipe.drapes, key=lambda d: d.name not in carriers):
+            designs = {workspace.k_of(f) for v in recipe.veils if v.drape == drape.name for f in (v.frame, *v.shapes)}
+            designs |= {workspace.k_of(f) for h in recipe.holdouts if h.rides == drape.name for f in h.shapes}
             followed = follow(
-                workspace, drape, _between({*ks, *designs}, workspace.k_of(drape.reference)), report=report
+                workspace, recipe, drape, _between({*ks, *designs}, workspace.k_of(drape.reference)), report=report
             )
             write_track(out / "tracks" / f"{drape.name}.npz", _rows(followed.track, ks).renumbered(info.first_frame))
         layers = build_layers(workspace, recipe, strict=True, report=report)

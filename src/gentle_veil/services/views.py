@@ -89,7 +89,7 @@ def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: 
 
     Raises: RuleError where the drape has not been followed to ``k``
     """
-    followed = known_track(workspace, drape)
+    followed = known_track(workspace, recipe, drape)
     row = None if followed is None else followed.track.row(k)
     if followed is None or row is None:
         raise RuleError(

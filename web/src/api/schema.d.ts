@@ -943,6 +943,56 @@ export interface components {
             /** Version Name */
             version_name: string | null;
         };
+        /**
+         * Holdout
+         * @description Something that passes in front: taken out of following, and free of all veils.
+         *
+         *     Its shape is drawn on one frame or more, with as many points on each; in between they go from one to the next.
+         */
+        Holdout: {
+            /**
+             * Before
+             * @description The drapes it passes in front of; null: all.
+             * @default null
+             */
+            before?: string[] | null;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * Feather
+             * @default 2
+             */
+            feather?: number;
+            /**
+             * Name
+             * @description Letters, digits, space, dot, dash, underscore; at most 64.
+             */
+            name: string;
+            /**
+             * Range
+             * @default null
+             */
+            range?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Rides
+             * @description The drape that carries the shape between its frames.
+             * @default null
+             */
+            rides?: string | null;
+            /**
+             * Shapes
+             * @description Frame number to outline.
+             */
+            shapes: {
+                [key: string]: components["schemas"]["Outline"];
+            };
+        };
         /** Inbox */
         Inbox: {
             /** Clips */
@@ -1246,6 +1296,8 @@ export interface components {
              * @constant
              */
             format?: "gentle-veil-recipe";
+            /** Holdouts */
+            holdouts?: components["schemas"]["Holdout"][];
             /** Veils */
             veils?: components["schemas"]["Veil"][];
             /**
@@ -1569,6 +1621,13 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Shapes
+             * @description Corrections of the outline on other frames.
+             */
+            shapes?: {
+                [key: string]: components["schemas"]["Outline"];
+            };
         };
         /** VeilNote */
         VeilNote: {

@@ -7,6 +7,7 @@ import pytest
 from conftest import Studio, spot_recipe
 
 from gentle_veil.api.guard import COOKIE
+from gentle_veil.domain.recipe import Recipe
 from gentle_veil.wiring import Config, create
 
 
@@ -55,7 +56,7 @@ def test_result__while_a_veil_is_not_prepared__says_so(studio: Studio, client) -
 
     studio.edit(spot_recipe())
     drape = current(studio.library, studio.id).recipe.drapes[0]
-    follow(studio.library.workspace(studio.id), drape, range(3))
+    follow(studio.library.workspace(studio.id), Recipe(), drape, range(3))
     reply = client.get(f"/api/shots/{studio.id}/frames/1.jpg?look=result")
     assert (reply.status_code, reply.json["code"]) == (409, "preparing")
 

@@ -1,6 +1,6 @@
 """What a follower is: a folder under `core/followers/` that exports ``FOLLOWER``."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -12,12 +12,20 @@ from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.types import Points
 
 
+def nothing_passes(k: int) -> Sequence[Points]:
+    return ()
+
+
 @dataclass(frozen=True)
 class Region:
-    """The part of the surface to follow: a polygon (M, 2) in px on its reference frame ``reference``."""
+    """The part of the surface to follow: a polygon (M, 2) in px on its reference frame ``reference``.
+
+    ``held_out``: the polygons of what passes in front on a frame, in frame px; a follower does not look there
+    """
 
     reference: int
     polygon: Points
+    held_out: Callable[[int], Sequence[Points]] = nothing_passes
 
 
 class Follower(Protocol):

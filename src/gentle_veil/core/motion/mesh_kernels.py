@@ -3,12 +3,13 @@
 import numpy as np
 from numba import njit
 
+from gentle_veil.core.motion.pyramid import VOID_FROM
 from gentle_veil.core.motion.sampling import cubic_at
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def sample_map(image, map_x, map_y, factor, ox, oy, seen, inside):  # type: ignore[no-untyped-def]
-    """Sample a grey level (H, W) at frame px maps (h, w); inside: the whole 4x4 neighbourhood was there."""
+    """Sample a grey level (H, W) at frame px maps (h, w); inside: the whole 4x4 neighbourhood was there, not void."""
     height, width = image.shape
     for j in range(map_x.shape[0]):
         for i in range(map_x.shape[1]):
@@ -17,8 +18,10 @@ def sample_map(image, map_x, map_y, factor, ox, oy, seen, inside):  # type: igno
                 inside[j, i] = 0.0
                 seen[j, i] = 0.0
                 continue
-            inside[j, i] = 1.0
-            seen[j, i] = cubic_at(image, x, y)
+            value = cubic_at(image, x, y)
+            there = abs(value) < VOID_FROM
+            inside[j, i] = 1.0 if there else 0.0
+            seen[j, i] = value if there else np.float32(0.0)
 
 
 @njit(cache=True, nogil=True, fastmath=True)

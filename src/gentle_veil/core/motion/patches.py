@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numba import njit
 
-from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
+from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid, gradient
 from gentle_veil.core.motion.sampling import cubic_at
 from gentle_veil.core.types import Points
 
@@ -61,6 +61,9 @@ def _register(image, ox, oy, factor, patches, slopes, offsets, jacobians, places
                     good = False
                     break
                 total = cubic_at(image, x, y)
+                if abs(total) > VOID_FROM:
+                    good = False
+                    break
                 seen[i] = total
                 mean += total
             if not good:

@@ -3,6 +3,7 @@
 import numpy as np
 from numba import njit
 
+from gentle_veil.core.motion.pyramid import VOID_FROM
 from gentle_veil.core.motion.sampling import cubic_at
 
 CAUCHY = 2.385  # [HW77], 95 % efficiency under Gaussian noise
@@ -17,7 +18,8 @@ MEDIAN_SAMPLES = 2000
 
 @njit(cache=True, nogil=True, fastmath=True)
 def sample_under(image, h, xy, scale, ox, oy, seen, inside):  # type: ignore[no-untyped-def]
-    """Sample a grey level at the mapped points; inside[i]: the whole 4x4 neighbourhood was in the picture."""
+    """Sample a grey level at the mapped points; inside[i]: the whole 4x4 neighbourhood was in the picture
+    and nothing passed in front of it."""
     height, width = image.shape
     h00, h01, h02 = h[0, 0] * scale, h[0, 1] * scale, h[0, 2] * scale
     h10, h11, h12 = h[1, 0] * scale, h[1, 1] * scale, h[1, 2] * scale
@@ -31,8 +33,9 @@ def sample_under(image, h, xy, scale, ox, oy, seen, inside):  # type: ignore[no-
             inside[i] = False
             seen[i] = 0.0
             continue
-        inside[i] = True
-        seen[i] = cubic_at(image, x, y)
+        value = cubic_at(image, x, y)
+        inside[i] = abs(value) < VOID_FROM
+        seen[i] = value if inside[i] else np.float32(0.0)
 
 
 @njit(cache=True, nogil=True, fastmath=True)

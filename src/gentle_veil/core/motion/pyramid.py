@@ -4,19 +4,24 @@ A level's pixel (i, j) stands at (2i, 2j) of the level below: `cv2.pyrDown` keep
 relate by plain division and not by the half-pixel rule of `geometry.scale`.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numba import njit
 
-from gentle_veil.core.types import ImageF32, RawImage
+from gentle_veil.core.geometry.outline import polygon_mask
+from gentle_veil.core.types import ImageF32, MaskBool, Points, RawImage
 
 PRE_BLUR_SIGMA = 1.5  # px; below it, sampling error; above it, lost detail
 PRE_BLUR_SIZE = (11, 11)  # px, 3.3 sigma each way; what lies beyond is a thousandth
 SHADING_SIGMA = 12.0  # px; what is smoother than this is light, not texture
 SHADING_STEP = 4
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709
+# What passes in front is marked in the picture itself, by a value no contrast has; a sample that meets it is void.
+VOID, VOID_FROM = np.float32(1e9), np.float32(50.0)
+VOID_MARGIN = 3  # px, how far the pre-blur carries it
 DARKEST = 0.02  # keeps local contrast finite in black
 
 
@@ -53,13 +58,21 @@ def gradient(picture: ImageF32) -> tuple[ImageF32, ImageF32]:
 
 
 def grey_pyramid(
-    img_raw: RawImage, full_scale: float, levels: int, box: tuple[int, int, int, int] | None = None
+    img_raw: RawImage,
+    full_scale: float,
+    levels: int,
+    box: tuple[int, int, int, int] | None = None,
+    held_out: Sequence[Points] = (),
+    *,
+    void: bool = True,
 ) -> GreyPyramid:
     """Pyramid of a crop (x0, y0, x1, y1) of a frame, or of all of it.
 
     The crop is widened to whole multiples of the coarsest pixel so that every crop of a frame halves alike.
     Levels hold local contrast, ``I / G*I - 1`` with a Gaussian G of SHADING_SIGMA: light that changes smoothly
-    over the surface, as shading does on a turning head, falls out before anything is compared.
+    over the surface, as shading does on a turning head, falls out before anything is compared. Inside the polygons
+    ``held_out`` (frame px), which do not tint the mean either, they hold VOID unless ``void`` is False: a reference
+    leaves those pixels out by its mask.
     """
     height, width = img_raw.shape[:2]
     step = max(SHADING_STEP, 1 << (levels - 1))
@@ -69,23 +82,48 @@ def grey_pyramid(
     x1, y1 = x0 + max(-(-(x1 - x0) // step) * step, 16), y0 + max(-(-(y1 - y0) // step) * step, 16)
     x1, y1 = min(width, x1), min(height, y1)
     first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), PRE_BLUR_SIZE, PRE_BLUR_SIGMA)
-    pictures = [_local_contrast(first)]
+    mask = covered(held_out, x1 - x0, y1 - y0, (x0, y0)) if held_out else None
+    pictures = [_local_contrast(first, mask)]
+    if mask is not None:
+        pictures[0][mask] = 0  # no contrast, so that coarser levels are not tinted by it
     for _ in range(levels - 1):
         pictures.append(cv2.pyrDown(pictures[-1]))
+    if mask is not None and void:
+        for n, picture in enumerate(pictures):
+            picture[mask[:: 1 << n, :: 1 << n][: picture.shape[0], : picture.shape[1]]] = VOID
     return GreyPyramid(tuple(pictures), (x0, y0))
 
 
-def _local_contrast(picture: ImageF32) -> ImageF32:
+def covered(held_out: Sequence[Points], width: int, height: int, origin: tuple[int, int] = (0, 0)) -> MaskBool:
+    """Pixels (height, width) bool in one of the polygons or within VOID_MARGIN px of it."""
+    mask = np.zeros((height, width), bool)
+    for polygon in held_out:
+        mask |= polygon_mask(polygon, width, height, origin)
+    side = 2 * VOID_MARGIN + 1
+    return cv2.dilate(mask.astype(np.uint8), np.ones((side, side), np.uint8)).astype(bool)
+
+
+def _local_contrast(picture: ImageF32, held_out: MaskBool | None = None) -> ImageF32:
     # The mean is so smooth that a quarter-size one, brought back, is the same to 1e-4. Its grid stands on the
     # frame's, not on the crop's, so that every crop of a frame gives the same contrast.
     height, width = picture.shape
     right, below = -width % SHADING_STEP, -height % SHADING_STEP
     whole = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE) if right or below else picture
-    small = cv2.resize(whole, None, fx=1 / SHADING_STEP, fy=1 / SHADING_STEP, interpolation=cv2.INTER_AREA)
-    mean = cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / SHADING_STEP)
+    mean = _smooth(whole)
+    if held_out is not None:
+        # What passes must not tint the mean of what is around it.
+        free = cv2.copyMakeBorder((~held_out).astype(np.float32), 0, below, 0, right, cv2.BORDER_REPLICATE)
+        share = _smooth(free)
+        mean = np.where(share > 1e-3, _smooth(whole * free) / np.maximum(share, 1e-3), mean)
     out = np.empty_like(picture)
     _against_mean(picture, mean, out)
     return out
+
+
+def _smooth(picture: ImageF32) -> ImageF32:
+    """The mean over SHADING_SIGMA, at a quarter of the size."""
+    small = cv2.resize(picture, None, fx=1 / SHADING_STEP, fy=1 / SHADING_STEP, interpolation=cv2.INTER_AREA)
+    return cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / SHADING_STEP)
 
 
 @njit(cache=True, nogil=True, fastmath=True)

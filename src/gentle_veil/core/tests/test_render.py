@@ -1,15 +1,18 @@
 """Laying veils on a frame: order, keyed values, and what is left alone."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pytest
 
+from gentle_veil.core.composite.holdout import Holdout
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import Keyed
 from gentle_veil.core.contracts.params import number
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Patch, Placement
+from gentle_veil.core.errors import ShapeError
+from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.render import Layer, render_frame
 
@@ -79,6 +82,45 @@ def test_keyed_values__are_those_of_the_frame(frames: ArrayFrames) -> None:
     laid = render_frame(frames, (one,), 1).laid[0]
     assert laid.matte.max() == pytest.approx(0.5)
     assert laid.patch.img_lin[0, 0, 0] == pytest.approx(0.5)
+
+
+def test_holdout__is_the_source_itself_and_fades_out_around_it(frames: ArrayFrames) -> None:
+    square = np.array([[6.0, 6], [9, 6], [9, 9], [6, 9]])
+    passing = Holdout(keyed_outline({0: (square, np.ones(4, bool))}), feather=2.0, first=0, last=0)
+    one = layer(Flat(), "a", holdouts=(passing,))
+    held, free = render_frame(frames, (one,), 0), render_frame(frames, (one,), 1)
+    np.testing.assert_array_equal(held.img_raw[6:10, 6:10], frames[0][6:10, 6:10])
+    np.testing.assert_array_equal(held.img_raw[4, 4], free.img_raw[4, 4])
+    assert 0 < held.matte("a")[10, 8] < 1
+
+
+def test_holdout__rides_on_its_drape_and_is_not_there_where_that_is_lost(frames: ArrayFrames) -> None:
+    square = np.array([[2.0, 2], [6, 2], [6, 6], [2, 6]])
+    corners = np.ones(4, bool)
+    track = layer(Flat(), "a").placement.track
+    moved = replace(track, positions=track.positions + np.float32([3, 1]))
+    riding = Holdout(keyed_outline({0: (square, corners), 10: (square + 10, corners)}), moved)
+    np.testing.assert_allclose(riding.polygon(0), square + np.array([3, 1]), atol=1e-5)
+    np.testing.assert_allclose(riding.polygon(1), square + np.array([4, 2]), atol=1e-5)
+    assert riding.polygon(2) is None
+
+
+def test_keyed_outline__each_frame_has_its_own_place(frames: ArrayFrames) -> None:
+    seen = []
+
+    class Looking(Flat):
+        def apply(self, site, params, prepared):
+            seen.append(float(site.placement.polygon_ref[:, 0].min()))
+            return super().apply(site, params, prepared)
+
+    square = np.array([[2.0, 2], [6, 2], [6, 6], [2, 6]])
+    keys = {0: (square, np.ones(4, bool)), 2: (square + 8, np.ones(4, bool))}
+    one = layer(Looking(), "a", outline=keyed_outline(keys))
+    for k in (0, 1):
+        render_frame(frames, (one,), k)
+    assert seen == [2.0, 6.0]
+    with pytest.raises(ShapeError):
+        KeyedOutline((0, 1), np.zeros((1, 3, 2)), np.zeros((1, 3), bool))
 
 
 def test_weak_is_laid_lost_is_not(frames: ArrayFrames) -> None:

@@ -12,6 +12,7 @@ import pytest
 from conftest import Studio, spot_recipe
 
 from gentle_veil.core.errors import NotFoundError
+from gentle_veil.domain.recipe import Recipe
 from gentle_veil.jobs import handlers
 from gentle_veil.jobs.context import JobContext
 from gentle_veil.jobs.runner import MAX_ATTEMPTS, JobRunner, job_facts, run_job
@@ -137,7 +138,7 @@ def test_killed_worker__the_job_is_run_again_and_ends_well(studio: Studio) -> No
         assert row.state == "done"
         assert row.attempts == 2
         drape = recipes.current(studio.library, studio.id).recipe.drapes[0]
-        followed = known_track(studio.library.workspace(studio.id), drape)
+        followed = known_track(studio.library.workspace(studio.id), Recipe(), drape)
         assert followed is not None
         assert len(followed.track.frames) == 16
     finally:

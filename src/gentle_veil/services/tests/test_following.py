@@ -4,12 +4,13 @@ from typing import Any
 
 import numpy as np
 import pytest
-from conftest import MARK, SpottedShot, spot_recipe
+from conftest import MARK, SpottedShot, ring, spot_recipe
 
-from gentle_veil.core.errors import NotFoundError
+from gentle_veil.core.errors import NotFoundError, RecipeError
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.domain.checks import read_recipe
-from gentle_veil.domain.recipe import Drape
+from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.services.composing import build_layers, compose
 from gentle_veil.services.following import follow, known_track
 from gentle_veil.services.workspace import Workspace
 
@@ -24,7 +25,7 @@ def drape(**changes: Any) -> Drape:
 
 
 def off(workspace: Workspace, d: Drape, shot: SpottedShot, k: int) -> np.ndarray:
-    followed = known_track(workspace, d)
+    followed = known_track(workspace, Recipe(), d)
     assert followed is not None
     row = followed.track.row(k)
     assert row is not None
@@ -35,7 +36,7 @@ def off(workspace: Workspace, d: Drape, shot: SpottedShot, k: int) -> np.ndarray
 @pytest.mark.parametrize("kind", ["plane", "mesh"])
 def test_two_references__are_followed_both_ways_and_stand_on_one_surface(kind, workspace, spotted_shot) -> None:
     two = drape(reference_frames=[0, 12], follower={"kind": kind})
-    followed = follow(workspace, two, [4, 8])
+    followed = follow(workspace, Recipe(), two, [4, 8])
     assert followed.track.reference_frames == (0, 12)
     assert list(followed.track.frames) == list(range(13))
     assert set(followed.track.status) == {"ok"}
@@ -46,15 +47,15 @@ def test_two_references__are_followed_both_ways_and_stand_on_one_surface(kind, w
 @pytest.mark.property
 def test_tack__is_met_changes_the_content_and_survives_following_again(workspace, spotted_shot) -> None:
     plain = drape()
-    before = follow(workspace, plain, range(16))
+    before = follow(workspace, Recipe(), plain, range(16))
     to = apply_homography(spotted_shot.frame_from_ref[8], PLACES[:1])[0] + (5.0, 0.0)
     pinned = drape(tacks=[{"frame": 8, "at": list(MARK), "to": to.tolist(), "reach": 40, "span": 4}])
-    after = known_track(workspace, pinned)
+    after = known_track(workspace, Recipe(), pinned)
     assert after is not None, "a tack needs no new following"
     assert after.content != before.content
     np.testing.assert_allclose(after.track.carry(PLACES[:1], 8)[0], to, atol=0.01)
     assert off(workspace, pinned, spotted_shot, 13).max() < 0.2
-    again = follow(workspace, pinned, range(16), again=True)
+    again = follow(workspace, Recipe(), pinned, range(16), again=True)
     np.testing.assert_allclose(again.track.carry(PLACES[:1], 8)[0], to, atol=0.01)
 
 
@@ -62,6 +63,71 @@ def test_faults__a_tack_on_a_reference_and_a_reference_outside_the_clip(workspac
     with pytest.raises(Exception, match="is a reference frame, which is exact"):
         drape(tacks=[{"frame": 0, "at": [1, 1], "to": [2, 2]}])
     beyond = drape(reference_frames=[0, 99])
-    assert known_track(workspace, beyond) is None
+    assert known_track(workspace, Recipe(), beyond) is None
     with pytest.raises(NotFoundError, match="Frame 99 is not in the clip"):
-        follow(workspace, beyond, [1])
+        follow(workspace, Recipe(), beyond, [1])
+
+
+def passing(**changes: Any) -> dict[str, Any]:
+    x, y = MARK
+    shape = [[x - 4, y - 4], [x + 4, y - 4], [x + 4, y + 4], [x - 4, y + 4]]
+    return {"name": "hand", "shapes": {"4": {"points": shape, "corners": [True] * 4}}, **changes}
+
+
+@pytest.mark.property
+def test_holdout__changes_the_track_it_passes_and_no_other_and_frees_the_veil(workspace) -> None:
+    document = spot_recipe()
+    wider = {"outline": {"0": ring(MARK, 80)}}
+    document["drapes"].append(document["drapes"][0] | wider | {"name": "under"})
+    document["holdouts"] = [passing(rides="under", before=["skin"], range=[4, 6])]
+    recipe = read_recipe(document)
+    plain = read_recipe(document | {"holdouts": []})
+    skin, under = recipe.drapes
+    carrier = follow(workspace, recipe, under, range(8))
+    assert known_track(workspace, plain, under).content == carrier.content
+    followed = follow(workspace, recipe, skin, range(8))
+    assert known_track(workspace, plain, skin) is None
+    assert followed.track.status[5] == "ok"
+    layers = build_layers(workspace, recipe)
+    hand = carrier.track.carry(carrier.track.to_reference(np.array([MARK]), 4), 5)[0]
+    x, y = np.rint(hand).astype(int)
+    held, free = compose(workspace, layers, 5).img_raw, compose(workspace, layers, 7).img_raw
+    np.testing.assert_array_equal(held[y - 2 : y + 3, x - 2 : x + 3], workspace.frames[5][y - 2 : y + 3, x - 2 : x + 3])
+    assert (free != workspace.frames[7]).any()
+
+
+def test_holdout_faults__uneven_shapes_and_unknown_drapes_are_listed() -> None:
+    document = spot_recipe()
+    uneven = passing(rides="nobody", before=["noone"], range=[6, 4])
+    uneven["shapes"]["9"] = [[0, 0], [9, 0], [9, 9]]
+    document["holdouts"] = [uneven, passing()]
+    document["veils"][0]["shapes"] = {"3": [[0, 0], [9, 0], [9, 9]]}
+    with pytest.raises(RecipeError) as caught:
+        read_recipe(document)
+    paths = {f["path"] for f in caught.value.detail["faults"]}
+    assert paths == {
+        "holdouts[0].shapes",
+        "holdouts[0].rides",
+        "holdouts[0].before[0]",
+        "holdouts[0].range",
+        "holdouts[1].name",
+        "veils[0].shapes",
+    }
+
+
+@pytest.mark.property
+def test_veil_shapes__the_outline_is_corrected_on_their_frames(workspace) -> None:
+    document = spot_recipe()
+    points = document["veils"][0]["outline"]
+    recipe = read_recipe(document)
+    followed = follow(workspace, recipe, recipe.drapes[0], range(12))
+    here = followed.track.carry(np.array(points), 8)
+    document["veils"][0]["shapes"] = {"8": (here + np.array([6, 0])).tolist()}
+    corrected = read_recipe(document)
+    areas = {}
+    for name, r in (("plain", recipe), ("corrected", corrected)):
+        matte = compose(workspace, build_layers(workspace, r), 8).matte("spot")
+        areas[name] = float((matte.sum(axis=0) * np.arange(matte.shape[1])).sum() / matte.sum())
+    assert areas["corrected"] - areas["plain"] == pytest.approx(6, abs=0.5)
+    first = [compose(workspace, build_layers(workspace, r), 0).matte("spot") for r in (recipe, corrected)]
+    np.testing.assert_allclose(first[0], first[1], atol=1e-3)

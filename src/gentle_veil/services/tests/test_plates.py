@@ -27,7 +27,7 @@ def recipe(**params: Any):  # type: ignore[no-untyped-def]
 
 @pytest.fixture
 def followed(workspace: Workspace) -> Workspace:
-    follow(workspace, recipe().drapes[0], range(16))
+    follow(workspace, recipe(), recipe().drapes[0], range(16))
     return workspace
 
 

@@ -32,29 +32,29 @@ def test_follow__in_parts_is_the_same_as_at_once_and_survives_a_stop(workspace) 
             raise CancelledError
 
     drape = RECIPE.drapes[0]
-    follow(workspace, drape, range(6))
+    follow(workspace, RECIPE, drape, range(6))
     with pytest.raises(CancelledError):
-        follow(workspace, drape, range(16), report=stop)
-    kept = known_track(workspace, drape)
+        follow(workspace, RECIPE, drape, range(16), report=stop)
+    kept = known_track(workspace, RECIPE, drape)
     assert kept is not None
     assert list(kept.track.frames) == list(range(6))
-    whole = follow(workspace, drape, range(16))
-    again = follow(workspace, drape, range(16), again=True)
+    whole = follow(workspace, RECIPE, drape, range(16))
+    again = follow(workspace, RECIPE, drape, range(16), again=True)
     np.testing.assert_allclose(whole.track.positions, again.track.positions, atol=0.05)
     assert set(whole.track.status) == {"ok"}
 
 
 def test_known_track__after_the_outline_changed__is_stale_and_undo_finds_it_again(workspace) -> None:
-    follow(workspace, RECIPE.drapes[0], range(4))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(4))
     moved = spot_recipe()
     moved["drapes"][0]["outline"]["0"][0][0] -= 4
-    assert known_track(workspace, read_recipe(moved).drapes[0]) is None
-    assert known_track(workspace, RECIPE.drapes[0]) is not None
+    assert known_track(workspace, RECIPE, read_recipe(moved).drapes[0]) is None
+    assert known_track(workspace, RECIPE, RECIPE.drapes[0]) is not None
 
 
 @pytest.mark.truth
 def test_compose__the_mark_goes_and_the_rest_is_untouched(workspace, spotted_shot) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     layers = build_layers(workspace, RECIPE, strict=True)
     for k in (0, 8, 15):
         rendered = compose(workspace, layers, k)
@@ -74,7 +74,7 @@ def test_build_layers__unfollowed__is_left_out_or_refused(workspace) -> None:
 
 
 def test_layer_keys__none_until_prepared_then_change_with_the_veil(workspace) -> None:
-    follow(workspace, RECIPE.drapes[0], range(3))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(3))
     assert layer_keys(workspace, RECIPE) is None
     build_layers(workspace, RECIPE)
     keys = layer_keys(workspace, RECIPE)
@@ -86,7 +86,7 @@ def test_layer_keys__none_until_prepared_then_change_with_the_veil(workspace) ->
 
 
 def test_prove__holds_here_and_is_kept(workspace) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     proof = prove(workspace, RECIPE, list(range(16)))
     assert proof["verdict"] == "pass"
     assert proof["untouched_pixels_that_differ"] == 0
@@ -96,7 +96,7 @@ def test_prove__holds_here_and_is_kept(workspace) -> None:
 
 
 def test_prove__a_veil_without_light_match__is_not_passed(workspace) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     document = spot_recipe()
     document["veils"][0]["params"] = {"donor": [40, 10], "light": 0.0}
     document["veils"][0]["opacity"] = {"keys": {"0": 1.0, "1": 0.2, "2": 1.0, "3": 0.2, "4": 1.0}, "ease": "hold"}
@@ -112,7 +112,7 @@ def test_analyse__one_value_a_frame_and_pictures_for_scrubbing(workspace) -> Non
 
 
 def test_views__original_result_matte_and_flat(workspace) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
 
     def seen(content: bytes) -> np.ndarray:
         return cv2.imdecode(np.frombuffer(content, np.uint8), cv2.IMREAD_COLOR)[..., ::-1]
@@ -130,7 +130,7 @@ def test_views__original_result_matte_and_flat(workspace) -> None:
 
 
 def test_deliver__sequence__numbered_as_asked_and_only_whole(workspace, tmp_path: Path) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     settings = DeliverySettings("png", 2, 6, prefix="ferry.", start_number=101, digits=5)
     sums = deliver(workspace, RECIPE, settings, tmp_path / "out")
     assert sorted(sums) == [f"ferry.{n:05d}.png" for n in range(101, 106)]
@@ -144,7 +144,7 @@ def test_deliver__sequence__numbered_as_asked_and_only_whole(workspace, tmp_path
 
 
 def test_deliver__stopped_on_the_way__looks_unfinished_and_goes_on(workspace, tmp_path: Path) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     settings = DeliverySettings("png", 0, 9)
 
     def stop(done: int, total: int, doing: str = "", /) -> None:
@@ -162,7 +162,7 @@ def test_deliver__stopped_on_the_way__looks_unfinished_and_goes_on(workspace, tm
 
 
 def test_deliver__leftovers_of_another_recipe__are_not_mixed_in(workspace, tmp_path: Path) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     work = tmp_path / "out.in-work"
     work.mkdir()
     (work / "delivery.json").write_text("{}")
@@ -172,7 +172,7 @@ def test_deliver__leftovers_of_another_recipe__are_not_mixed_in(workspace, tmp_p
 
 
 def test_deliver__movie__at_the_exact_rate(workspace, tmp_path: Path) -> None:
-    follow(workspace, RECIPE.drapes[0], range(16))
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
     deliver(workspace, RECIPE, DeliverySettings("movie", 3, 10), tmp_path / "out.mp4")
     info = probe(tmp_path / "out.mp4")
     assert (info.rate, info.frame_count) == (workspace.info.rate, 8)

@@ -13,6 +13,7 @@ MIX_SIGMA_CELLS = 1.5
 MIX_TEMPERATURE = 0.04  # of the clipped residual
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
+LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ class Mixer:
         cost = np.where(inside > 0, cost, 1.0).astype(np.float32)
         self.guesses.append(displacement)
         self.costs.append(r.coarse(cost * r.held))
-        self.insides.append(r.coarse(inside))
+        self.insides.append(r.coarse(inside * r.held))
         weight = r.coarse(r.held) * (self.before + 0.05)
         return float((self.costs[-1] * (self.before + 0.05)).sum() / max(float(weight.sum()), 1e-6))
 
@@ -66,8 +67,16 @@ class Mixer:
         r = self.registration
         held = r.coarse(r.held)
         weight = cv2.GaussianBlur(held, (0, 0), MIX_SIGMA_CELLS)
-        smooth = np.stack([cv2.GaussianBlur(c, (0, 0), MIX_SIGMA_CELLS) for c in self.costs])
-        smooth /= np.maximum(weight, 1e-3)
+        # What a guess cannot see speaks neither for it nor against it: its neighbourhood does, then all it sees.
+        insides = np.stack([cv2.GaussianBlur(i, (0, 0), MIX_SIGMA_CELLS) for i in self.insides])
+        unseen = held - np.stack(self.insides)
+        costs = np.stack(self.costs) - unseen
+        smooth = np.stack([cv2.GaussianBlur(c, (0, 0), MIX_SIGMA_CELLS) for c in costs])
+        there = np.array([i.sum() for i in self.insides])
+        enough = there > LEAST_INSIDE * held.sum()
+        overall = np.where(enough, costs.sum(axis=(1, 2)) / np.maximum(there, 1e-3), 1.0)
+        near = insides > LEAST_INSIDE
+        smooth = np.where(near, smooth / np.maximum(insides, 1e-3), overall[:, None, None]).astype(np.float32)
         share = np.exp(-(smooth - smooth.min(axis=0)) / MIX_TEMPERATURE)
         share /= share.sum(axis=0)
         change = np.zeros((2, *r.cells), np.float32)
@@ -76,7 +85,8 @@ class Mixer:
                 change[d] += s * r.coarse(guess[d] - last[d])
         # The coarse sharing is of changes only: the field itself keeps its detail.
         best = smooth.min(axis=0)
-        visible = r.visibility(r.fine(best), np.ones(r.shape, np.float32)) * r.fine(familiar)
+        seen = np.clip((share * np.stack(self.insides)).sum(axis=0) / np.maximum(held, 1e-3), 0, 1)
+        visible = r.visibility(r.fine(best), np.ones(r.shape, np.float32)) * r.fine(familiar * seen)
         shown = r.coarse(visible) * np.clip(weight * 4, 0, 1)
         change = _filled(change, shown)
         mean = float((best * held).sum() / max(float(held.sum()), 1e-6))

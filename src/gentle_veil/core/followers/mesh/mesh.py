@@ -29,10 +29,9 @@ from gentle_veil.core.contracts.surface_track import (
 from gentle_veil.core.followers.mesh.hypotheses import LatticeFlow, Mixer
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.options import PlaneOptions
-from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box
+from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
-from gentle_veil.core.geometry.outline import polygon_mask
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
@@ -109,7 +108,7 @@ class _Run:
         self.plane = PlaneRun(frames, region, PlaneOptions())
         polygon = self.polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
-        mask = polygon_mask(polygon, width, height)
+        mask = shown_mask(region, width, height)
         low, high = polygon.min(axis=0), polygon.max(axis=0)
         spacing = options.spacing or float(np.clip(np.sqrt(mask.sum()) * SPACING_SHARE, *SPACING_RANGE))
         spacing = min(spacing, float((high - low).min()) / 3)
@@ -118,7 +117,10 @@ class _Run:
         self.grid = SplineGrid(box, spacing)
         self.level_count = max(2, self.plane.level_count)
         self.full_scale = frames.encoding.full_scale
-        reference = grey_pyramid(frames[self.reference], self.full_scale, self.level_count, self._box(polygon))
+        passing = region.held_out(self.reference)
+        reference = grey_pyramid(
+            frames[self.reference], self.full_scale, self.level_count, self._box(polygon), passing, void=False
+        )
         self.registration = MeshRegistration(reference, mask, self.grid)
         self.vertices, self.triangles, (columns, rows) = grid_mesh(box, spacing / VERTICES_PER_SPACING)
         at = self.vertices.reshape(rows, columns, 2)
@@ -188,7 +190,7 @@ class _Run:
         x0, y0, x1, y1 = self._box(places)
         if x1 - x0 < 16 or y1 - y0 < 16:
             return None
-        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, (x0, y0, x1, y1))
+        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, (x0, y0, x1, y1), self.plane.held_out(k))
 
     def _limits(self) -> tuple[float, float]:
         fine, coarse = self.sigmas
@@ -231,6 +233,8 @@ class _Run:
         mixture = mixer.mix(state.displacement, familiar)
         predicted = r.lattice.fit(mixture.displacement)
         fit = self._solve(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
+        if len(self.plane.held_out(k)):
+            fit.visible[...] *= r.look(pyramid, 0, r.displacement(fit.controls))[1]
         return self._judged(state, fit, plane.status)
 
     def _familiar(self, k: int, displacement: ImageF32) -> ImageF32:
@@ -281,7 +285,7 @@ class _Run:
     def _judged(self, state: _State, fit: MeshFit, plane_status: str) -> tuple[TrackRow, _State]:
         r = self.registration
         shown = float((fit.visible * r.held).sum() / max(float(r.held.sum()), 1.0))
-        if fit.inside_share < OUTSIDE_SHARE:
+        if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
             return self._carried(state, r.displacement(fit.controls), OUTSIDE)
         if fit.correlation < LOST_CORRELATION or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST

@@ -37,8 +37,8 @@ from gentle_veil.core.motion.plane_registration import (
     Alignment,
     PlaneRegistration,
 )
-from gentle_veil.core.motion.pyramid import GreyPyramid, grey, grey_pyramid
-from gentle_veil.core.types import Matrix, Points
+from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid, covered, grey, grey_pyramid
+from gentle_veil.core.types import MaskBool, Matrix, Points
 
 # How far beyond the predicted place a frame is looked at; not less than the local mean reaches (three times
 # `pyramid.SHADING_SIGMA`), or the crop's edge would tell in the contrast.
@@ -117,7 +117,8 @@ class PlaneRun:
         self.reference = region.reference
         width, height = frames.size
         polygon = np.asarray(region.polygon, np.float64)
-        mask = polygon_mask(polygon, width, height)
+        self.held_out = region.held_out
+        mask = shown_mask(region, width, height)
         if mask.sum() < MIN_PIXELS:
             raise ParameterError(
                 f"The outline holds {int(mask.sum())} pixels of the picture; draw it larger, "
@@ -164,7 +165,8 @@ class PlaneRun:
         return history
 
     def _pyramid(self, k: int, box: tuple[int, int, int, int]) -> GreyPyramid:
-        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box)
+        void = k != self.reference
+        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box, self.held_out(k), void=void)
 
     def follow(self, k: int, history: PlaneHistory) -> PlaneStep:
         hypotheses = _predictions(k, history)
@@ -181,7 +183,7 @@ class PlaneRun:
             found = self._search(k, hypotheses[0], None)
             if found is None or not self._good(found) or not self._near(found, hypotheses[0], _gap(history)):
                 return self._carried(hypotheses[0], history, OUTSIDE)
-            return self._judge(found, hypotheses[0], history)
+            return self._judge(k, found, hypotheses[0], history)
         pyramid = self._pyramid(k, box)
         chosen, near = (0, True) if steady else self._nearest(pyramid, hypotheses)
         start = hypotheses[chosen]
@@ -203,7 +205,7 @@ class PlaneRun:
             found = self._search(k, guess, 2.0 if _gap(history) == 0 else None)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
-        return self._judge(best, guess, history)
+        return self._judge(k, best, guess, history)
 
     def _nearest(self, pyramid: GreyPyramid, hypotheses: list[Matrix]) -> tuple[int, bool]:
         """Which hypothesis fits best, and whether it is near enough to leave out the coarsest stages."""
@@ -287,8 +289,8 @@ class PlaneRun:
             )
         if box[2] - box[0] < 2 * factor * 6 or box[3] - box[1] < 2 * factor * 6:
             return None
-        pyramid = grey_pyramid(self.frames[k], self.full_scale, int(np.log2(factor)) + 1, box)
-        scene = pyramid.levels[-1]
+        pyramid = grey_pyramid(self.frames[k], self.full_scale, int(np.log2(factor)) + 1, box, self.held_out(k))
+        scene = np.where(pyramid.levels[-1] < VOID_FROM, pyramid.levels[-1], np.float32(0))
         # The template is the reference under the predicted map, so that turn and scale already agree.
         low, high = self.polygon.min(axis=0), self.polygon.max(axis=0)
         ref_box = (
@@ -313,14 +315,15 @@ class PlaneRun:
         full = self._pyramid(k, clip_box(box_around(self.polygon + shift, SEARCH_PX), width, height))
         return registration.align(full, start, self._limit())
 
-    def _judge(self, found: Alignment, predicted: Matrix, history: PlaneHistory) -> PlaneStep:
+    def _judge(self, k: int, found: Alignment, predicted: Matrix, history: PlaneHistory) -> PlaneStep:
         h = found.frame_from_ref
         moved = apply_homography(h, self.polygon)
         if not np.isfinite(moved).all() or not _sound(self.polygon, moved):
             return self._carried(predicted, history, LOST)
         visible = min(found.visible, 1.0)
         if visible < OUTSIDE_SHARE:
-            return self._carried(predicted, history, OUTSIDE)
+            hidden = _share_inside(moved, self.frames.size) >= OUTSIDE_SHARE and len(self.held_out(k)) > 0
+            return self._carried(predicted, history, OCCLUDED if hidden else OUTSIDE)
         error = self._expected_error(found)
         centre_error = float(np.median(error))
         if found.correlation < LOST_CORRELATION or not centre_error < LOST_ERROR_PX:
@@ -404,6 +407,13 @@ def box_around(points: Points, margin: float) -> tuple[int, int, int, int]:
 
 def clip_box(box: tuple[int, int, int, int], width: int, height: int) -> tuple[int, int, int, int]:
     return max(0, box[0]), max(0, box[1]), min(width, box[2]), min(height, box[3])
+
+
+def shown_mask(region: Region, width: int, height: int) -> MaskBool:
+    """The pixels (height, width) of a region on its reference that nothing passes in front of."""
+    mask = polygon_mask(np.asarray(region.polygon, np.float64), width, height)
+    passing = region.held_out(region.reference)
+    return mask & ~covered(passing, width, height) if len(passing) else mask
 
 
 def _area(polygon: Points) -> float:

@@ -28,10 +28,9 @@ from gentle_veil.core.contracts.surface_track import (
 )
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane.options import PlaneOptions
-from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, PlaneStep, box_around, clip_box
+from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, PlaneStep, box_around, clip_box, shown_mask
 from gentle_veil.core.followers.points.options import PointsOptions
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.geometry.outline import polygon_mask
 from gentle_veil.core.motion.patches import Patches
 from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
 from gentle_veil.core.types import MaskBool, Matrix, Points
@@ -89,7 +88,7 @@ class _Run:
         self.full_scale = frames.encoding.full_scale
         polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
-        mask = polygon_mask(polygon, width, height)
+        mask = shown_mask(region, width, height)
         pyramid = self._pyramid(region.reference, polygon)
         points = _textured(pyramid, mask, options.density)
         if not len(points):
@@ -104,7 +103,8 @@ class _Run:
 
     def _pyramid(self, k: int, around: Points) -> GreyPyramid:
         box = clip_box(box_around(around, SEARCH_PX), *self.frames.size)
-        return grey_pyramid(self.frames[k], self.full_scale, 2, box)
+        passing, void = self.plane.held_out(k), k != self.reference
+        return grey_pyramid(self.frames[k], self.full_scale, 2, box, passing, void=void)
 
     def last_known(self, known: SurfaceTrack, side: list[int]) -> Points:
         step = 1 if side[0] > self.reference else -1

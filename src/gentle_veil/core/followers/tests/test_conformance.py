@@ -92,6 +92,40 @@ def test_passing_object__status_or_place_is_right_and_it_recovers(kind: str) -> 
 
 
 @pytest.mark.truth
+def test_held_out__what_passes_is_not_looked_at(kind: str) -> None:
+    # The bar has a texture of its own, moves with the surface's neighbours, and covers half of the region.
+    def bar(k: int, image: np.ndarray) -> np.ndarray:
+        other = planar_sequence("strong_weave", seed=99, count=1, width=320, height=240).frames[0] / 255.0
+        image[:, 40 + 6 * k : 150 + 6 * k] = other[:, 40:150]
+        return image
+
+    def passing(k: int) -> list[np.ndarray]:
+        return [np.array([[40.0 + 6 * k, -5], [150 + 6 * k, -5], [150 + 6 * k, 245], [40 + 6 * k, 245]])]
+
+    sequence = planar_sequence("weak_skin", seed=4, count=8, width=320, height=240, travel=8.0, occluder=bar)
+    follower = FOLLOWERS[kind]
+    region = Region(0, BOX, passing)
+    track = follower.estimate(ArrayFrames(sequence.frames), region, follower.Options(), wanted=range(8))
+    for row in range(8):
+        free = (POINTS[:, 0] > 158 + 6 * row) & (POINTS[:, 0] > 158)
+        if free.sum() >= 5:
+            truth = apply_homography(sequence.frame_from_ref[row], POINTS[free])
+            off = np.linalg.norm(track.carry(POINTS[free], row) - truth, axis=1)
+            assert track.status[row] not in SEEN or off.mean() < 0.6
+
+
+@pytest.mark.truth
+def test_all_held_out__is_called_occluded_and_found_again(kind: str, skin: PlanarSequence) -> None:
+    everything = [np.array([[-9.0, -9], [400, -9], [400, 300], [-9, 300]])]
+    follower = FOLLOWERS[kind]
+    region = Region(0, BOX, lambda k: everything if k in (3, 4) else [])
+    track = follower.estimate(ArrayFrames(skin.frames), region, follower.Options(), wanted=range(7))
+    assert [str(s) for s in track.status[3:5]] == ["occluded"] * 2
+    assert track.status[6] == "ok"
+    assert errors(track, skin)[6].mean() < BENDING_PX
+
+
+@pytest.mark.truth
 def test_leaving_the_picture__says_outside_and_finds_it_again(kind: str) -> None:
     base = planar_sequence("weak_skin", seed=6, count=1, width=960, height=240, travel=0.0).frames[0]
     # The surface walks out to the left by 240 px and comes back, 30 px a frame.
