@@ -64,11 +64,11 @@ def start(path: m.ShotPath, body: m.JobWanted) -> Response:
         "last": last if body.last is None else body.last,
     }
     title = TITLES.get(body.kind, "")
-    if body.kind == "follow":
+    if body.kind in ("follow", "check"):
         if body.drape is None or recipe_of(path.shot, None).drape(body.drape) is None:
             raise RuleError("Choose the drape to follow.")
         arguments |= {"drape": body.drape, "again": body.again}
-        title = f"Following {body.drape}"
+        title = f"{'Following' if body.kind == 'follow' else 'Following back'} {body.drape}"
     return reply(m.Made, {"id": runner().submit(body.kind, path.shot, title, arguments)}, 201)
 
 

@@ -42,11 +42,14 @@ class UploadFilePath(UploadPath):
 
 
 class LookQuery(BaseModel):
-    look: Literal["original", "result", "matte"] = "original"
+    look: Literal["original", "result", "matte", "tracked", "residual"] = Field(
+        "original", description="tracked: what followers see; residual: that, less the reference's (flat view only)."
+    )
     revision: int | None = None
     veil: str | None = None
     token: str | None = Field(None, description="Only makes the address new when the picture is.")
     only: str | None = Field(None, description="The only veil that is laid.")
+    gain: float = Field(4.0, ge=0.5, le=64, description="How much contrast is raised in tracked and residual.")
 
 
 class Draft(BaseModel):
@@ -92,7 +95,7 @@ class GoTo(BaseModel):
 
 
 class JobWanted(BaseModel):
-    kind: Literal["analyse", "faces", "follow", "ready", "prove"]
+    kind: Literal["analyse", "faces", "follow", "check", "ready", "prove"]
     drape: str | None = None
     first: int | None = None
     last: int | None = None
@@ -220,6 +223,8 @@ class TrackFacts(BaseModel):
     frames: list[int]
     status: list[Literal["ok", "weak", "occluded", "lost", "outside"]]
     error_px: list[float]
+    jitter_px: list[float] = Field(description="Root mean square second difference of the vertices.")
+    round_trip_px: list[float | None] | None = Field(description="Forward-backward error; null: not measured.")
     edges: list[tuple[int, int]] = Field(description="Pairs of vertex numbers, for drawing the grid.")
     triangles: list[int] = Field(description="Vertex numbers, three to a triangle.")
     vertices: int

@@ -8,19 +8,24 @@ from gentle_veil.api import models as m
 from gentle_veil.api.shared import FOREVER, library, picture, recipe_of, reply
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import RuleError
+from gentle_veil.core.measure.track_checks import jitter
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Recipe
 from gentle_veil.services.composing import layer_keys
 from gentle_veil.services.following import known_track
 from gentle_veil.services.plates import plate_out
 from gentle_veil.services.recipes import drape_of
-from gentle_veil.services.views import flat_box, flat_view, frame_view
+from gentle_veil.services.track_checks import known_round_trip
+from gentle_veil.services.views import flat_box, flat_check, flat_view, frame_view, tracked_view
 
 bp = APIBlueprint("pictures", __name__, url_prefix="/api/shots/<int:shot>")
 
 
+UNVEILED = ("original", "tracked", "residual")  # looks that no veil changes
+
+
 def _check_ready(look: str, shot: int, recipe: Recipe) -> None:
-    if look != "original" and layer_keys(library().workspace(shot), recipe) is None:
+    if look not in UNVEILED and layer_keys(library().workspace(shot), recipe) is None:
         raise RuleError("A veil is still being prepared; its picture will be there in a moment.", code="preparing")
 
 
@@ -36,7 +41,11 @@ def _wanted(shot: int, query: m.LookQuery) -> Recipe:
 def frame(path: m.FramePath, query: m.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
     k = workspace.k_of(path.frame)
-    recipe = Recipe() if query.look == "original" else _wanted(path.shot, query)
+    recipe = Recipe() if query.look in UNVEILED else _wanted(path.shot, query)
+    if query.look == "residual":
+        raise RuleError("The residual is seen in a drape's flat view; ask for it there.")
+    if query.look == "tracked":
+        return picture(tracked_view(workspace, k, path.form, query.gain), path.form)
     _check_ready(query.look, path.shot, recipe)
     return picture(frame_view(workspace, recipe, k, query.look, path.form, query.veil), path.form)
 
@@ -57,10 +66,10 @@ def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
     recipe = _wanted(path.shot, query)
     _check_ready(query.look, path.shot, recipe)
-    content = flat_view(
-        workspace, recipe, drape_of(recipe, path.drape), workspace.k_of(path.frame), query.look, path.form
-    )
-    return picture(content, path.form)
+    drape, k = drape_of(recipe, path.drape), workspace.k_of(path.frame)
+    if query.look == "tracked" or query.look == "residual":
+        return picture(flat_check(workspace, recipe, drape, k, query.look, path.form, query.gain), path.form)
+    return picture(flat_view(workspace, recipe, drape, k, query.look, path.form), path.form)
 
 
 PLATE_TYPES = {"png": "image/png", "tif": "image/tiff", "exr": "image/x-exr"}
@@ -101,6 +110,7 @@ def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
     if followed is None:
         return reply(m.MaybeTrack, {"track": None})
     t = followed.track
+    back = known_round_trip(workspace, followed)
     maps = None if t.homographies is None else [h.ravel().tolist() for h in t.homographies]
     facts = {
         "token": followed.content[:12],
@@ -111,6 +121,8 @@ def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
         "edges": _edges(t).tolist(),
         "triangles": t.triangles.ravel().tolist(),
         "vertices": len(t.vertices_ref),
+        "jitter_px": [round(float(j), 4) for j in jitter(t)],
+        "round_trip_px": None if back is None else [back.get(int(k)) for k in t.frames],
         "flat_box": flat_box(drape),
         "homographies": maps,
     }

@@ -14,6 +14,7 @@ from gentle_veil.services.faces import people_of
 from gentle_veil.services.following import follow
 from gentle_veil.services.proving import prove
 from gentle_veil.services.ribbons import analyse
+from gentle_veil.services.track_checks import check_round_trip
 from gentle_veil.services.views import frame_view
 from gentle_veil.services.workspace import Workspace
 from gentle_veil.store.tables import DeliveryRow
@@ -52,6 +53,14 @@ def _follow(context: JobContext, workspace: Workspace, shot_id: int, arguments: 
         if s != "ok"
     ]
     return {"drape": drape.name, "frames": len(followed.track.frames), "look_at": bad[:200]}
+
+
+def _check(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    recipe = _recipe(context, shot_id, arguments)
+    drape = recipes.drape_of(recipe, arguments["drape"])
+    found = check_round_trip(workspace, recipe, drape, report=context.report)
+    worst = max(found, key=lambda k: found[k])
+    return {"drape": drape.name, "worst_frame": workspace.frame_of(worst), "worst_px": round(found[worst], 3)}
 
 
 def _ready(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
@@ -104,6 +113,7 @@ HANDLERS: dict[str, Handler] = {
     "analyse": _analyse,
     "faces": _faces,
     "follow": _follow,
+    "check": _check,
     "ready": _ready,
     "prove": _prove,
     "deliver": _deliver,

@@ -8,13 +8,14 @@ from gentle_veil.core.composite.matte import clip_box
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.geometry.outline import bounding_box
+from gentle_veil.core.motion.pyramid import grey_pyramid
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.render import Layer
 from gentle_veil.domain.keys import frame_key
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.media.stills import encode_jpeg, encode_png, for_screen
 from gentle_veil.services.composing import build_layers, compose, layer_keys
-from gentle_veil.services.following import known_track, reference_polygon
+from gentle_veil.services.following import Followed, known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
 Look = Literal["original", "result", "matte"]
@@ -89,13 +90,7 @@ def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: 
 
     Raises: RuleError where the drape has not been followed to ``k``
     """
-    followed = known_track(workspace, recipe, drape)
-    row = None if followed is None else followed.track.row(k)
-    if followed is None or row is None:
-        raise RuleError(
-            f"'{drape.name}' has not been followed to frame {workspace.frame_of(k)}; follow it first.",
-            code="unfollowed",
-        )
+    followed, row = _row_of(workspace, recipe, drape, k)
     keys = layer_keys(workspace, recipe) if look == "result" else []
     key = None if keys is None else frame_key(workspace.media_key, [*keys, followed.content, "flat", form], k)
     known = None if key is None else workspace.cache.get("flat", key, f".{form}")
@@ -108,6 +103,54 @@ def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: 
     if key is not None:
         workspace.cache.put("flat", key, f".{form}", content)
     return content
+
+
+def _shown_contrast(contrast: np.ndarray, gain: float) -> np.ndarray:
+    """Local contrast (h, w) as a grey picture (h, w, 3) uint8: the mean is mid-grey."""
+    code = np.rint(np.clip(127.5 * (1 + gain * np.nan_to_num(contrast)), 0, 255)).astype(np.uint8)
+    return np.repeat(code[..., None], 3, axis=2)
+
+
+def _contrast(workspace: Workspace, k: int) -> np.ndarray:
+    return grey_pyramid(workspace.frames[k], workspace.frames.encoding.full_scale, 1).levels[0]
+
+
+def tracked_view(workspace: Workspace, k: int, form: Form, gain: float) -> bytes:
+    """What followers see of a frame: its local contrast, raised ``gain`` times."""
+    return _encoded(_shown_contrast(_contrast(workspace, k), gain), form)
+
+
+def flat_check(
+    workspace: Workspace,
+    recipe: Recipe,
+    drape: Drape,
+    k: int,
+    look: Literal["tracked", "residual"],
+    form: Form,
+    gain: float,
+) -> bytes:
+    """The flat view of what followers see, or of what is left of it less the reference's own. Raises as `flat_view`."""
+    followed, row = _row_of(workspace, recipe, drape, k)
+    box = flat_box(drape)
+    where = followed.track.map_frame_from_ref(row, box)
+    here = sample_cubic(np.ascontiguousarray(_contrast(workspace, k)[..., None]), where)[..., 0]
+    if look == "residual":
+        x0, y0, x1, y1 = box
+        home = _contrast(workspace, workspace.k_of(drape.reference))
+        at = np.stack(np.meshgrid(np.arange(x0, x1, dtype=np.float64), np.arange(y0, y1, dtype=np.float64)), axis=-1)
+        here = here - sample_cubic(np.ascontiguousarray(home[..., None]), at)[..., 0]
+    return _encoded(_shown_contrast(here, gain), form)
+
+
+def _row_of(workspace: Workspace, recipe: Recipe, drape: Drape, k: int) -> tuple[Followed, int]:
+    followed = known_track(workspace, recipe, drape)
+    row = None if followed is None else followed.track.row(k)
+    if followed is None or row is None:
+        raise RuleError(
+            f"'{drape.name}' has not been followed to frame {workspace.frame_of(k)}; follow it first.",
+            code="unfollowed",
+        )
+    return followed, row
 
 
 def flattened(picture: np.ndarray, track: SurfaceTrack, row: int, box: tuple[int, int, int, int]) -> np.ndarray:

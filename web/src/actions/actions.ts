@@ -1,4 +1,4 @@
-import { useUi, type Look, type Stage } from "../app/store";
+import { useUi, type Look, type Stage, type Stuck } from "../app/store";
 
 /** What an action may need of the place it is called in. */
 export interface Doing {
@@ -28,6 +28,8 @@ export interface Action {
 }
 
 const ui = () => useUi.getState();
+const STUCK: readonly Stuck[] = ["grid", "checker", "dots", "trails", "none"];
+const SPAN_FRAMES = 8;
 const goTo = (frame: number, d: Doing) =>
   ui().set({ frame: Math.min(d.last, Math.max(d.first, frame)), playing: 0 });
 const step = (by: number) => (d: Doing) => goTo(ui().frame + by, d);
@@ -158,6 +160,13 @@ export const ACTIONS: Action[] = [
     run: () => ui().set({ tool: "outline", playing: 0 }),
   },
   {
+    id: "tool.holdout",
+    label: "Hold out what passes in front",
+    group: "Making",
+    keys: ["x"],
+    run: () => ui().set({ tool: "holdout", playing: 0 }),
+  },
+  {
     id: "tool.mark",
     label: "Mark a spot on the drape",
     group: "Making",
@@ -215,11 +224,40 @@ export const ACTIONS: Action[] = [
     run: () => ui().set({ overlaysHidden: !ui().overlaysHidden }),
   },
   {
-    id: "grid",
-    label: "Grid on or off",
+    id: "stuck",
+    label: "Stuck to the surface: grid, checker, dots, trails, nothing",
     group: "Seeing",
     keys: ["g"],
-    run: () => ui().set({ gridShown: !ui().gridShown }),
+    run: () => ui().set({ stuck: STUCK[(STUCK.indexOf(ui().stuck) + 1) % STUCK.length]! }),
+  },
+  {
+    id: "look.tracked",
+    label: "See what followers see",
+    group: "Seeing",
+    keys: ["y"],
+    run: look("tracked"),
+  },
+  {
+    id: "lens",
+    label: "Lens around the pointer while held",
+    group: "Seeing",
+    keys: ["z"],
+    run: () => ui().set({ lens: true }),
+    release: () => ui().set({ lens: false }),
+  },
+  {
+    id: "span",
+    label: "Play the frames around here over and over, or the range again",
+    group: "Playing",
+    keys: ["Shift+L"],
+    run: (d) => {
+      const { frame, span } = ui();
+      const around: [number, number] = [
+        Math.max(d.first, frame - SPAN_FRAMES),
+        Math.min(d.last, frame + SPAN_FRAMES),
+      ];
+      ui().set({ span: span ? null : around, loop: true });
+    },
   },
   {
     id: "flat",

@@ -1111,7 +1111,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "analyse" | "faces" | "follow" | "ready" | "prove";
+            kind: "analyse" | "faces" | "follow" | "check" | "ready" | "prove";
             /**
              * Last
              * @default null
@@ -1503,8 +1503,18 @@ export interface components {
             frames: number[];
             /** Homographies */
             homographies: number[][] | null;
+            /**
+             * Jitter Px
+             * @description Root mean square second difference of the vertices.
+             */
+            jitter_px: number[];
             /** Reference */
             reference: number;
+            /**
+             * Round Trip Px
+             * @description Forward-backward error; null: not measured.
+             */
+            round_trip_px: (number | null)[] | null;
             /** Status */
             status: ("ok" | "weak" | "occluded" | "lost" | "outside")[];
             /** Token */
@@ -2355,13 +2365,16 @@ export interface operations {
     pictures_flat_drapes__drape__flat__int_frame___form__get: {
         parameters: {
             query?: {
-                look?: "original" | "result" | "matte";
+                /** @description tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tracked" | "residual";
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
+                /** @description How much contrast is raised in tracked and residual. */
+                gain?: number;
             };
             header?: never;
             path: {
@@ -2412,13 +2425,16 @@ export interface operations {
     pictures_positions_drapes__drape__positions_get: {
         parameters: {
             query?: {
-                look?: "original" | "result" | "matte";
+                /** @description tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tracked" | "residual";
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
+                /** @description How much contrast is raised in tracked and residual. */
+                gain?: number;
             };
             header?: never;
             path: {
@@ -2531,13 +2547,16 @@ export interface operations {
     pictures_frame_frames__int_frame___form__get: {
         parameters: {
             query?: {
-                look?: "original" | "result" | "matte";
+                /** @description tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tracked" | "residual";
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
+                /** @description How much contrast is raised in tracked and residual. */
+                gain?: number;
             };
             header?: never;
             path: {

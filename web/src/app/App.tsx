@@ -4,6 +4,7 @@ import { HelpSheet, Palette } from "../actions/Palette";
 import type { Doing } from "../actions/actions";
 import { useKeys } from "../actions/useKeys";
 import { api, taken, type Schema } from "../api/client";
+import { HoldoutCard } from "../features/drape/HoldoutCard";
 import { DrapeCard } from "../features/drape/DrapeCard";
 import { HandOverCard } from "../features/delivery/HandOverCard";
 import { useEvents } from "../features/events";
@@ -119,6 +120,8 @@ function Workplace({
   const ui = useUiAside();
   const recipe = revision?.recipe;
   const { drape, veil } = useSelected(recipe);
+  const chosen = ui.selection;
+  const holdout = recipe?.holdouts.find((h) => chosen.kind === "holdout" && h.name === chosen.name);
 
   const setRange = async (in_frame: number, out_frame: number) => {
     client.setQueryData(shotsQuery.queryKey, (old) =>
@@ -177,7 +180,9 @@ function Workplace({
         >
           {ui.stage === "shot" && <ShotCard shot={shot} setRange={(a, b) => void setRange(a, b)} />}
           {ui.stage === "drape" &&
-            (recipe && drape ? (
+            (recipe && holdout ? (
+              <HoldoutCard key={holdout.name} shot={shot} recipe={recipe} holdout={holdout} />
+            ) : recipe && drape ? (
               <DrapeCard key={drape.name} shot={shot} recipe={recipe} drape={drape} />
             ) : (
               <Section title="Drape">

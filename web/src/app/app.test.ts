@@ -124,6 +124,7 @@ describe("stages", () => {
   const recipe = {
     drapes: [{ name: "d", reference_frames: [1], outline: {} }],
     veils: [{ name: "v", kind: "conceal", drape: "d", frame: 1, outline: [] }],
+    holdouts: [],
   };
   const state = { token: "t", empty: false, followed: { d: 9 }, proof: null, veils: {} } as Schema["State"];
   it("say how far each is", () => {

@@ -3,9 +3,12 @@ import { useShallow } from "zustand/react/shallow";
 import type { Recipe } from "../features/recipe";
 
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
-export type Look = "original" | "result" | "wipe" | "difference" | "matte";
-export type ToolName = "none" | "spot" | "outline" | "mark" | "tack";
-export type Selection = { kind: "shot" } | { kind: "drape"; name: string } | { kind: "veil"; name: string };
+export type Look = "original" | "result" | "wipe" | "difference" | "matte" | "tracked";
+/** What is stuck to the surface, to judge how it is followed. */
+export type Stuck = "none" | "grid" | "checker" | "dots" | "trails";
+export type FlatLook = "same" | "tracked" | "residual";
+export type ToolName = "none" | "spot" | "outline" | "holdout" | "mark" | "tack";
+export type Selection = { kind: "shot" } | { kind: "drape" | "veil" | "holdout"; name: string };
 export type Pad = "dark" | "middle" | "light";
 
 interface Ui {
@@ -19,6 +22,8 @@ interface Ui {
   tool: ToolName;
   /** What kind of veil the mark tool makes. */
   markKind: string;
+  /** What dragging a keyed shape changes. */
+  shapeScope: "frame" | "all";
   /** The only veil that is seen, or null for all. */
   solo: string | null;
   /** A recipe that is only being tried, while something is dragged. */
@@ -26,7 +31,14 @@ interface Ui {
   selection: Selection;
   overlaysHidden: boolean;
   overlaysHeld: boolean;
-  gridShown: boolean;
+  stuck: Stuck;
+  flatLook: FlatLook;
+  /** How much contrast is raised where followers' own pictures are shown. */
+  contrastGain: number;
+  /** A lens around the pointer, while its key is held. */
+  lens: boolean;
+  /** Frames that are played over and over instead of the range. */
+  span: [number, number] | null;
   flatShown: boolean;
   pad: Pad;
   dialog: "none" | "bring-in" | "help" | "palette" | "history";
@@ -47,12 +59,17 @@ export const useUi = create<Ui>((set) => ({
   differenceGain: 4,
   tool: "none",
   markKind: "conceal",
+  shapeScope: "frame",
   solo: null,
   draft: null,
   selection: { kind: "shot" },
   overlaysHidden: false,
   overlaysHeld: false,
-  gridShown: true,
+  stuck: "grid",
+  flatLook: "same",
+  contrastGain: 4,
+  lens: false,
+  span: null,
   flatShown: true,
   pad: "dark",
   dialog: "none",
@@ -72,11 +89,16 @@ export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said" | "
       differenceGain: s.differenceGain,
       tool: s.tool,
       markKind: s.markKind,
+      shapeScope: s.shapeScope,
       solo: s.solo,
       selection: s.selection,
       overlaysHidden: s.overlaysHidden,
       overlaysHeld: s.overlaysHeld,
-      gridShown: s.gridShown,
+      stuck: s.stuck,
+      flatLook: s.flatLook,
+      contrastGain: s.contrastGain,
+      lens: s.lens,
+      span: s.span,
       flatShown: s.flatShown,
       pad: s.pad,
       dialog: s.dialog,

@@ -50,7 +50,7 @@ const circle: Pair[] = [
   [10, 0],
   [10, 10],
 ];
-const { recipe } = spotRecipe({ drapes: [], veils: [] }, 1001, circle, circle);
+const { recipe } = spotRecipe({ drapes: [], veils: [], holdouts: [] }, 1001, circle, circle);
 let client: QueryClient;
 
 beforeEach(() => {

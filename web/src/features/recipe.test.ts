@@ -40,7 +40,7 @@ describe("outlines as they are written", () => {
 });
 
 describe("changing a recipe", () => {
-  const made = spotRecipe({ drapes: [], veils: [] }, 40, points, points);
+  const made = spotRecipe({ drapes: [], veils: [], holdouts: [] }, 40, points, points);
 
   it("makes a drape and a veil that rests on it", () => {
     expect(made.recipe.veils[0]).toMatchObject({
@@ -59,7 +59,7 @@ describe("changing a recipe", () => {
     expect(renamed.drapes[0]!.name).toBe("brow");
   });
   it("takes a drape's veils with it", () => {
-    expect(withoutDrape(made.recipe, "skin 1")).toMatchObject({ drapes: [], veils: [] });
+    expect(withoutDrape(made.recipe, "skin 1")).toMatchObject({ drapes: [], veils: [], holdouts: [] });
   });
   it("changes one veil only and leaves the old recipe alone", () => {
     const changed = withVeil(made.recipe, "spot 1", (v) => ({ ...v, opacity: 0.5 }));
@@ -68,7 +68,7 @@ describe("changing a recipe", () => {
   });
   it("finds free names and fills in lists", () => {
     expect(freeName("spot", ["spot 1", "spot 2"])).toBe("spot 3");
-    expect(asRecipe({})).toEqual({ drapes: [], veils: [] });
+    expect(asRecipe({})).toEqual({ drapes: [], veils: [], holdouts: [] });
   });
   it("shows a keyed value by its first key", () => {
     expect(plainNumber({ keys: { "10": 0.25 }, ease: "linear" }, 1)).toBe(0.25);
@@ -107,7 +107,7 @@ describe("values over frames", () => {
 
 describe("the order of laying", () => {
   const veil = (name: string) => ({ name, kind: "keep", frame: 0 });
-  const list = { drapes: [], veils: ["a", "b", "c"].map(veil) };
+  const list = { drapes: [], holdouts: [], veils: ["a", "b", "c"].map(veil) };
   it("moves one veil and keeps the others in their order", () => {
     const names = (to: number) => reordered(list, "a", to).veils.map((v) => v.name);
     expect(names(2)).toEqual(["b", "c", "a"]);

@@ -34,6 +34,8 @@ export interface Veil {
   frame: number;
   /** Absent: the whole picture. */
   outline?: unknown;
+  /** Corrections of the outline on other frames. */
+  shapes?: Record<string, unknown>;
   feather?: Value;
   grow?: Value;
   opacity?: Value;
@@ -43,17 +45,34 @@ export interface Veil {
   go_out?: number;
   params?: Record<string, unknown>;
 }
+/** Something that passes in front: not followed, and free of veils. */
+export interface Holdout {
+  name: string;
+  /** Frame to outline. */
+  shapes: Record<string, unknown>;
+  rides?: string | null;
+  before?: string[] | null;
+  feather?: number;
+  range?: [number, number] | null;
+  enabled?: boolean;
+}
 export interface Recipe {
   format?: "gentle-veil-recipe";
   version?: 1;
   drapes: Drape[];
   veils: Veil[];
+  holdouts: Holdout[];
 }
 
 /** The recipe of a reply, with its lists in place. */
 export function asRecipe(written: unknown): Recipe {
   const recipe = written as Partial<Recipe>;
-  return { ...recipe, drapes: recipe.drapes ?? [], veils: recipe.veils ?? [] };
+  return {
+    ...recipe,
+    drapes: recipe.drapes ?? [],
+    veils: recipe.veils ?? [],
+    holdouts: recipe.holdouts ?? [],
+  };
 }
 
 /** An outline as it is written: bare points, or points with corners. */
@@ -82,6 +101,10 @@ export function withVeil(recipe: Recipe, name: string, change: (v: Veil) => Veil
   return { ...recipe, veils: recipe.veils.map((v) => (v.name === name ? change(v) : v)) };
 }
 
+export function withHoldout(recipe: Recipe, name: string, change: (h: Holdout) => Holdout): Recipe {
+  return { ...recipe, holdouts: recipe.holdouts.map((h) => (h.name === name ? change(h) : h)) };
+}
+
 /** `spot 2` when `spot` and `spot 1` are taken. */
 export function freeName(stem: string, taken: readonly string[]): string {
   for (let i = 1; ; i++) {
@@ -96,6 +119,11 @@ export function renameDrape(recipe: Recipe, from: string, to: string): Recipe {
     ...recipe,
     drapes: recipe.drapes.map((d) => (d.name === from ? { ...d, name: to } : d)),
     veils: recipe.veils.map((v) => (v.drape === from ? { ...v, drape: to } : v)),
+    holdouts: recipe.holdouts.map((h) => ({
+      ...h,
+      rides: h.rides === from ? to : h.rides,
+      before: h.before?.map((n) => (n === from ? to : n)) ?? null,
+    })),
   };
 }
 
@@ -104,6 +132,9 @@ export function withoutDrape(recipe: Recipe, name: string): Recipe {
     ...recipe,
     drapes: recipe.drapes.filter((d) => d.name !== name),
     veils: recipe.veils.filter((v) => v.drape !== name),
+    holdouts: recipe.holdouts
+      .filter((h) => h.rides !== name)
+      .map((h) => ({ ...h, before: h.before?.filter((n) => n !== name) ?? null })),
   };
 }
 

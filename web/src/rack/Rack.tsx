@@ -133,13 +133,20 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
             Mark
           </Button>
         </div>
+        <Button
+          pressed={ui.tool === "holdout"}
+          onClick={() => ui.set({ tool: "holdout", playing: 0 })}
+          title="Click points around something that passes in front; it is not followed and stays as it is (X)"
+        >
+          Hold something out
+        </Button>
         {recipe && <AddVeil shot={shot} recipe={recipe} drape={drape} />}
         {ui.tool !== "none" && (
           <p className="text-[12px] text-saffron">
             {ui.tool === "tack"
               ? "Take hold of a point of the surface and drag it to where it is on this frame."
-              : ui.tool === "outline"
-                ? "Click points around the surface; close on the first point or with Enter."
+              : ui.tool === "outline" || ui.tool === "holdout"
+                ? `Click points around ${ui.tool === "outline" ? "the surface" : "what passes in front"}; close on the first point or with Enter.`
                 : "Drag from the middle of the spot outwards. Escape puts the tool down."}
           </p>
         )}
@@ -170,6 +177,25 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
           <div>
             <div className="border-t border-line/60 px-2 py-1 text-dim">The picture itself</div>
             {recipe.veils.filter((v) => !v.drape).map(veilRow)}
+          </div>
+        )}
+        {recipe && recipe.holdouts.length > 0 && (
+          <div>
+            <div className="border-t border-line/60 px-2 py-1 text-dim">Held out</div>
+            {recipe.holdouts.map((h) => (
+              <button
+                key={h.name}
+                className={`${row} ${ui.selection.kind === "holdout" && ui.selection.name === h.name ? chosen : "hover:bg-raised"}`}
+                onClick={() => ui.set({ selection: { kind: "holdout", name: h.name }, stage: "drape" })}
+              >
+                <span
+                  className={`min-w-0 flex-1 truncate pl-4 ${h.enabled === false ? "text-dim line-through" : ""}`}
+                >
+                  {h.name}
+                </span>
+                <span className="text-[11px] text-dim">{h.rides ? `on ${h.rides}` : "on the picture"}</span>
+              </button>
+            ))}
           </div>
         )}
         {recipe && recipe.drapes.length === 0 && (

@@ -152,9 +152,38 @@ function DrapeGroup(props: {
   scale: Scale;
 }) {
   const { data: track } = useQuery(trackQuery(props.shot, props.drape.name));
+  const { selection } = useUiAside();
+  const chosen = selection.kind === "drape" && selection.name === props.drape.name;
   return (
     <>
       <DrapeRibbon shot={props.shot} drape={props.drape} scale={props.scale} />
+      {chosen && track && (
+        <Ribbon
+          label="  trembles"
+          note={`How much it accelerates from frame to frame: up to ${Math.max(...track.jitter_px).toFixed(2)} px`}
+          scale={props.scale}
+          height={16}
+          draw={(ctx, s, h) => drawCurve(ctx, s, h, track.jitter_px, track.frames[0]!, COLOURS.saffron)}
+        />
+      )}
+      {chosen && track?.round_trip_px && (
+        <Ribbon
+          label="  way back"
+          note="How far apart following forth and back are, per frame"
+          scale={props.scale}
+          height={16}
+          draw={(ctx, s, h) =>
+            drawCurve(
+              ctx,
+              s,
+              h,
+              track.round_trip_px!.map((v) => v ?? 0),
+              track.frames[0]!,
+              COLOURS.verdigris,
+            )
+          }
+        />
+      )}
       {props.veils.map((v) => (
         <VeilRibbon
           key={v.name}
@@ -304,6 +333,11 @@ function Transport({ shot }: { shot: Shot }) {
       <Button pressed={ui.loop} onClick={() => ui.set({ loop: !ui.loop })}>
         Loop
       </Button>
+      {ui.span && (
+        <Button kind="quiet" onClick={() => ui.set({ span: null })} title="Play the whole range again">
+          only <span className="num">{ui.span[0]}</span> to <span className="num">{ui.span[1]}</span>
+        </Button>
+      )}
       <label className="ml-2 flex items-center gap-1 text-dim">
         frame
         <FrameField frame={frame} first={first} last={last} onGo={go} />

@@ -6,14 +6,18 @@ import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/vi
 import type { GripItem } from "./artGrips";
 import {
   COLOURS,
+  drawChecker,
   drawDonor,
+  drawDots,
   drawGrip,
+  drawLens,
   drawMesh,
   drawNote,
   drawOutline,
   drawPath,
   drawPull,
   drawTack,
+  drawTrails,
 } from "./overlay/draw";
 import { readyCanvas } from "./canvas";
 import { pictures } from "./pictures";
@@ -37,12 +41,18 @@ export interface DonorItem {
   onCommit?: (donor: FramePt) => void;
 }
 
-export interface MeshItem {
-  positions: Float32Array;
-  offset: number;
-  edges: readonly (readonly [number, number])[];
-  colour: string;
-}
+/** What is stuck to the surface. */
+export type MeshItem =
+  | {
+      kind: "grid";
+      positions: Float32Array;
+      offset: number;
+      edges: readonly (readonly [number, number])[];
+      colour: string;
+    }
+  | { kind: "checker"; corners: FramePt[]; columns: number; shown: boolean[] }
+  | { kind: "dots"; points: FramePt[]; colour: string }
+  | { kind: "trails"; trails: FramePt[][]; colour: string };
 
 export interface ViewPictures {
   /** Addresses bottom first; a later one may be null while it is not ready. */
@@ -89,6 +99,7 @@ const REACH_SCREEN_PX = 9;
 
 export function PictureView(props: Props) {
   const { width, height, shown, look, outlines, donor, tool, playing } = props;
+  const drawing = tool === "outline" || tool === "holdout";
   const box = useRef<HTMLDivElement>(null);
   const pictureCanvas = useRef<HTMLCanvasElement>(null);
   const overlayCanvas = useRef<HTMLCanvasElement>(null);
@@ -104,6 +115,7 @@ export function PictureView(props: Props) {
   const wipe = useUi((s) => s.wipe);
   const gain = useUi((s) => s.differenceGain);
   const pad = useUi((s) => s.pad);
+  const lens = useUi((s) => s.lens);
   const hidden = useUi((s) => s.overlaysHidden || s.overlaysHeld);
   const set = useUi((s) => s.set);
 
@@ -124,8 +136,8 @@ export function PictureView(props: Props) {
   }, []);
 
   useEffect(() => {
-    if (tool !== "outline") setDrawn([]);
-  }, [tool]);
+    if (!drawing) setDrawn([]);
+  }, [drawing]);
 
   // Exact pictures come in as soon as the playhead stands still.
   const stillKey = shown.still.join(" ");
@@ -147,6 +159,7 @@ export function PictureView(props: Props) {
 
   const movingKey = shown.moving.join(" ");
   const last = useRef<ImageBitmap[]>([]);
+  const shownBitmap = useRef<ImageBitmap | null>(null);
   useEffect(() => {
     let current = true;
     for (const url of shown.moving)
@@ -176,6 +189,7 @@ export function PictureView(props: Props) {
     const [known, top] = bitmaps();
     const bottom = look === "result" && props.preview ? props.preview : known;
     if (!bottom) return;
+    shownBitmap.current = bottom;
     ctx.imageSmoothingEnabled = view.scale < 2.5;
     ctx.imageSmoothingQuality = "high";
     const w = width * view.scale;
@@ -225,7 +239,10 @@ export function PictureView(props: Props) {
     if (hidden) return;
     if (props.mesh) {
       const m = props.mesh;
-      drawMesh(ctx, view, m.positions, m.offset, m.edges, m.colour);
+      if (m.kind === "grid") drawMesh(ctx, view, m.positions, m.offset, m.edges, m.colour);
+      else if (m.kind === "checker") drawChecker(ctx, view, m.corners, m.columns, m.shown);
+      else if (m.kind === "dots") drawDots(ctx, view, m.points, m.colour);
+      else drawTrails(ctx, view, m.trails, m.colour);
     }
     for (const item of outlines) {
       const outline = outlineOf(item);
@@ -261,6 +278,8 @@ export function PictureView(props: Props) {
       const points = pointer ? [...drawn, pointer] : drawn;
       drawOutline(ctx, view, points, [], COLOURS.madder, { handles: true, dash: [4, 3] });
     }
+    if (lens && pointer && shownBitmap.current)
+      drawLens(ctx, view, shownBitmap.current, { width, height }, pointer);
     const note = refusal ? { text: refusal, colour: COLOURS.fail } : props.note;
     if (note) drawNote(ctx, 12, size.height - 12, note.text, note.colour);
   }, [
@@ -284,6 +303,7 @@ export function PictureView(props: Props) {
     outlineOf,
     width,
     height,
+    lens,
   ]);
 
   const at = (e: { clientX: number; clientY: number }): ScreenPt => {
@@ -301,7 +321,7 @@ export function PictureView(props: Props) {
     if (e.button !== 0) return;
     if (tool === "spot" || tool === "mark") return setDrag({ kind: "circle", centre: p, radius: 0 });
     if (tool === "tack") return setDrag({ kind: "tack", from: p, to: p });
-    if (tool === "outline") {
+    if (drawing) {
       const first = drawn[0];
       if (first && drawn.length >= 3 && distance(first, p) < reach) return closeDrawn();
       return setDrawn([...drawn, p]);
@@ -337,7 +357,7 @@ export function PictureView(props: Props) {
   const onPointerMove = (e: React.PointerEvent) => {
     const s = at(e);
     const p = toFrame(view, s);
-    if (tool === "outline" || tool === "spot") setPointer(p);
+    if (drawing || lens || tool === "spot") setPointer(p);
     if (!drag) return;
     if (drag.kind === "pan") {
       setChosen(panned(view, s.x - drag.x, s.y - drag.y));
@@ -376,7 +396,7 @@ export function PictureView(props: Props) {
   };
 
   const onDoubleClick = (e: React.MouseEvent) => {
-    if (tool === "outline") return closeDrawn();
+    if (drawing) return closeDrawn();
     if (!active || hidden) return setChosen(null);
     const p = toFrame(view, at(e));
     const grip = gripAt(active.outline, p, reach);
@@ -386,7 +406,7 @@ export function PictureView(props: Props) {
   };
 
   const onKeyDown = (e: React.KeyboardEvent) => {
-    if (tool === "outline" && e.key === "Enter") return closeDrawn();
+    if (drawing && e.key === "Enter") return closeDrawn();
     if (e.key === "Escape") {
       setDrawn([]);
       setDrag(null);

@@ -21,8 +21,11 @@ import {
   spotRecipe,
   withDrape,
   withVeil,
+  readOutline,
+  withHoldout,
   writeOutline,
   type Drape,
+  type Holdout,
   type Outline,
   type Recipe,
   type Veil,
@@ -30,14 +33,25 @@ import {
 import { rateValue } from "../app/timecode";
 import { centreOf, distance, type FramePt } from "../geometry/points";
 import { circleOutline, outlineCurve, round } from "../geometry/spline";
+import { alike, shapeOn } from "../geometry/keyedShape";
 import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
 import { Button, Choice } from "../ui/controls";
 import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
-import { PictureView, type DonorItem, type MeshItem, type OutlineItem } from "./PictureView";
-import { carried, frameFromDesign, frameFromRef, statusAt, veilOutline } from "./surface";
+import { PictureView, type DonorItem, type OutlineItem } from "./PictureView";
+import {
+  carried,
+  frameFromDesign,
+  frameFromRef,
+  holdoutOn,
+  statusAt,
+  veilKeys,
+  veilOnReference,
+  veilOutline,
+} from "./surface";
+import { stuckItem } from "./stuck";
 import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
 
@@ -64,6 +78,7 @@ const LOOKS: { value: Look; text: string; title: string }[] = [
   { value: "wipe", text: "Wipe", title: "Original left, result right; drag the line" },
   { value: "difference", text: "Difference", title: "What the veils changed, made brighter" },
   { value: "matte", text: "Matte", title: "How much of each pixel is changed" },
+  { value: "tracked", text: "Tracked", title: "What followers see: local contrast, raised" },
 ];
 
 /** The drape that is selected, or the one under the selected veil. */
@@ -71,7 +86,8 @@ export function useSelected(recipe: Recipe | undefined): { drape: Drape | null; 
   const selection = useUi((s) => s.selection);
   const veil =
     selection.kind === "veil" ? (recipe?.veils.find((v) => v.name === selection.name) ?? null) : null;
-  const name = selection.kind === "drape" ? selection.name : veil?.drape;
+  const holdout = recipe?.holdouts.find((h) => selection.kind === "holdout" && h.name === selection.name);
+  const name = selection.kind === "drape" ? selection.name : (veil?.drape ?? holdout?.rides);
   const drape =
     recipe?.drapes.find((d) => d.name === name) ??
     (selection.kind === "shot" ? (recipe?.drapes[0] ?? null) : null);
@@ -104,21 +120,30 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   );
   const layers = layersOf(look);
   const matteOf = look === "matte" ? veil?.name : undefined;
-  const flatLook = look === "original" || look === "matte" ? "original" : "result";
+  const flatLook =
+    ui.flatLook !== "same"
+      ? ui.flatLook
+      : look === "tracked"
+        ? "tracked"
+        : look === "original" || look === "matte"
+          ? "original"
+          : "result";
+  const gain = ui.contrastGain;
   const flatOpen = ui.flatShown && drape !== null;
 
   const addresses = useCallback(
     (f: number): string[] => {
-      const main = layersOf(look).map((l) => frameAddress(scene, f, l, "jpg", matteOf));
+      const main = layersOf(look).map((l) => frameAddress(scene, f, l, "jpg", matteOf, gain));
       const flat =
         flatOpen && drape && track?.rowOf.has(f)
-          ? [flatAddress(scene, drape.name, track.token, f, flatLook, "jpg")]
+          ? [flatAddress(scene, drape.name, track.token, f, flatLook, "jpg", gain)]
           : [];
       return [...main, ...flat].filter((u): u is string => u !== null);
     },
-    [scene, look, matteOf, flatOpen, drape, track, flatLook],
+    [scene, look, matteOf, flatOpen, drape, track, flatLook, gain],
   );
-  const range = { first: shot.in_frame, last: shot.out_frame };
+  const [first, last] = ui.span ?? [shot.in_frame, shot.out_frame];
+  const range = { first, last };
   const rate = useCallback(
     (f: number) => rateAt(f, shot.facts.first_frame, rateValue(shot.facts.rate), shot.frame_seconds),
     [shot],
@@ -138,14 +163,72 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     }));
     void edit(changed, `Outline of ${d.name}`);
   };
-  const commitVeil = (v: Veil, outline: Outline, designFromView: SurfaceMap) => {
+  /** An outline that was dragged: `before` and `after` in the view, `frameFromView` null for the frame itself. */
+  const commitVeil = (v: Veil, before: Outline, after: Outline, frameFromView: SurfaceMap) => {
     if (!recipe) return;
-    const points = carried(outline, designFromView).map((p): [number, number] => [round(p.x), round(p.y)]);
+    const here = { ...after, points: carried(after, frameFromView).map(pair) };
+    const was = { ...before, points: carried(before, frameFromView).map(pair) };
+    const everywhere = ui.shapeScope === "all";
+    const moved = (f: number, o: Outline): Outline => {
+      if (f === frame) return here;
+      const map = drape && frameFromDesign(surface, drape, v, f);
+      const now = drape && frameFromDesign(surface, drape, v, frame);
+      if (!map || !now || !everywhere) return alike(was, here, o, everywhere && !drape);
+      // The same change of the surface, seen from the other key's frame.
+      const there = chained(reversed(now), map);
+      const a = { ...was, points: carried(was, there).map(pair) };
+      const b = { ...here, points: carried(here, there).map(pair) };
+      return alike(a, b, o, true);
+    };
+    const keyed =
+      frame === v.frame || (everywhere && !v.shapes?.[frame]) ? {} : { [frame]: writeOutline(here) };
+    const shapes = Object.fromEntries(
+      Object.entries(v.shapes ?? {}).map(([f, o]) => [f, writeOutline(moved(Number(f), readOutline(o)))]),
+    );
+    const outline = writeOutline(moved(v.frame, veilOutline(v)));
     void edit(
-      withVeil(recipe, v.name, (o) => ({ ...o, outline: writeOutline({ ...outline, points }) })),
+      withVeil(recipe, v.name, (o) => ({ ...o, outline, shapes: { ...shapes, ...keyed } })),
       `Outline of ${v.name}`,
     ).then((ok) => ok && void start({ kind: "ready" }));
   };
+
+  const commitHoldout = (h: Holdout, before: Outline, after: Outline) => {
+    if (!recipe) return;
+    const everywhere = ui.shapeScope === "all";
+    const shapes = Object.fromEntries(
+      Object.entries(h.shapes).map(([f, o]) => [
+        f,
+        writeOutline(Number(f) === frame ? after : alike(before, after, readOutline(o), everywhere)),
+      ]),
+    );
+    const keyed = everywhere ? {} : { [frame]: writeOutline(after) };
+    const changed = withHoldout(recipe, h.name, (o) => ({ ...o, shapes: { ...shapes, ...keyed } }));
+    void edit(changed, `Shape of ${h.name}`).then(
+      (ok) => ok && recipe.veils.length > 0 && void start({ kind: "ready" }),
+    );
+  };
+
+  /** What passes in front, as it lies on this frame. */
+  const holdoutItems = (): OutlineItem[] =>
+    (recipe?.holdouts ?? []).flatMap((h) => {
+      const selected = ui.selection.kind === "holdout" && ui.selection.name === h.name;
+      const carrier = recipe?.drapes.find((d) => d.name === h.rides) ?? null;
+      if (h.enabled === false || (carrier && carrier !== drape)) return [];
+      if (!selected && h.range && (frame < h.range[0] || frame > h.range[1])) return [];
+      const outline = holdoutOn(surface, carrier, h, frame);
+      if (!outline) return [];
+      return [
+        {
+          id: `holdout ${h.name}`,
+          label: h.name,
+          outline,
+          colour: selected ? COLOURS.madder : COLOURS.saffron,
+          active: selected,
+          dash: selected ? undefined : [2, 3],
+          onCommit: selected ? (o: Outline) => commitHoldout(h, outline, o) : undefined,
+        },
+      ];
+    });
 
   /** The outlines and the donor as seen in a view; `viewFromRef` is null where the surface is not known. */
   const itemsFor = (
@@ -156,10 +239,10 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       const item = {
         id: `veil ${veil.name}`,
         label: veil.name,
-        outline: veilOutline(veil),
+        outline: shapeOn(veilKeys(veil), frame),
         colour: COLOURS.madder,
         active: true,
-        onCommit: (o: Outline) => commitVeil(veil, o, still),
+        onCommit: (o: Outline) => commitVeil(veil, item.outline, o, still),
       };
       return { outlines: [item], donor: null, grips: null };
     }
@@ -187,17 +270,20 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     for (const v of recipe.veils.filter((x) => x.drape === drape.name)) {
       const refFromDesign = frameFromDesign(surface, drape, v, referenceOf(drape));
       if (!refFromDesign) continue;
-      const viewFromDesign = chained(refFromDesign, viewFromRef);
       const written = veilOutline(v);
-      const points = carried(written, viewFromDesign);
+      const onRef = veilOnReference(surface, drape, v, frame);
+      if (!onRef) continue;
+      const points = carried(onRef, viewFromRef);
+      const shown = { ...onRef, points: points.map((p): [number, number] => [p.x, p.y]) };
+      const frameFromView = frameMap ? chained(reversed(viewFromRef), frameMap) : null;
       const selected = veil?.name === v.name;
       outlines.push({
         id: `veil ${v.name}`,
         label: v.name,
-        outline: { ...written, points: points.map((p): [number, number] => [p.x, p.y]) },
+        outline: shown,
         colour: selected ? COLOURS.madder : COLOURS.verdigris,
         active: selected,
-        onCommit: selected ? (o) => commitVeil(v, o, reversed(viewFromDesign)) : undefined,
+        onCommit: selected && frameFromView ? (o) => commitVeil(v, shown, o, frameFromView) : undefined,
       });
       const piece = shelf?.find((p) => p.name === v.params?.art);
       if (selected && v.kind === "apply" && piece) {
@@ -274,6 +360,18 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       ui.set({ selection: { kind: "drape", name }, stage: "drape" });
   };
 
+  const addHoldout = async (points: FramePt[]) => {
+    if (!recipe) return;
+    const name = freeName(
+      "passing",
+      recipe.holdouts.map((h) => h.name),
+    );
+    ui.set({ tool: "none" });
+    const added: Holdout = { name, shapes: { [frame]: points.map(pair) } };
+    if (await edit({ ...recipe, holdouts: [...recipe.holdouts, added] }, `Holdout ${name}`))
+      ui.set({ selection: { kind: "holdout", name }, stage: "drape", look: "original" });
+  };
+
   /** The point of the surface that lies at `from` belongs at `to`. */
   const setTack = (from: FramePt, to: FramePt) => {
     ui.set({ tool: "none" });
@@ -302,14 +400,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         })
       : [];
   const row = track?.rowOf.get(frame);
-  const mesh: MeshItem | null =
-    track && positions && row !== undefined && ui.gridShown
-      ? {
-          positions,
-          offset: row * track.vertices * 2,
-          edges: track.edges as [number, number][],
-          colour: STATUS_COLOUR[status.status] ?? COLOURS.ink,
-        }
+  const mesh =
+    drape && row !== undefined
+      ? stuckItem(ui.stuck, surface, drape, frame, STATUS_COLOUR[status.status])
       : null;
   const note = drape
     ? {
@@ -328,6 +421,16 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const frameFromFlat = frameMap ? chained(reversed(origin), frameMap) : still;
   const preparing = layers.some((l) => l !== "original") && !scene.empty && scene.token === null;
 
+  const gainButton = (
+    <Button
+      kind="quiet"
+      title="How much the contrast is raised: 2, 4, 8 or 16 times"
+      onClick={() => ui.set({ contrastGain: gain >= 16 ? 2 : gain * 2 })}
+    >
+      <span className="num">{gain}x</span>
+    </Button>
+  );
+
   return (
     <div className="flex min-h-0 min-w-0 flex-1">
       <PictureView
@@ -335,12 +438,12 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         width={shot.facts.width}
         height={shot.facts.height}
         shown={{
-          moving: layers.map((l) => frameAddress(scene, frame, l, "jpg", matteOf)),
-          still: layers.map((l) => frameAddress(scene, frame, l, "png", matteOf)),
+          moving: layers.map((l) => frameAddress(scene, frame, l, "jpg", matteOf, gain)),
+          still: layers.map((l) => frameAddress(scene, frame, l, "png", matteOf, gain)),
         }}
         look={look}
         playing={playing !== 0}
-        outlines={shotItems.outlines}
+        outlines={[...shotItems.outlines, ...holdoutItems()]}
         donor={shotItems.donor}
         grips={shotItems.grips}
         ellipses={ellipses}
@@ -351,7 +454,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         }
         tool={ui.tool}
         onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, still))}
-        onDrawn={(p) => void addDrape(p)}
+        onDrawn={(p) => void (ui.tool === "holdout" ? addHoldout(p) : addDrape(p))}
         tacks={tacks}
         onTack={setTack}
         head={
@@ -363,6 +466,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
               onChange={(v) => ui.set({ look: v })}
               compact
             />
+            {look === "tracked" && gainButton}
             {look === "difference" && (
               <Button
                 kind="quiet"
@@ -386,12 +490,12 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             shown={
               track && row !== undefined
                 ? {
-                    moving: [flatAddress(scene, drape.name, track.token, frame, flatLook, "jpg")],
-                    still: [flatAddress(scene, drape.name, track.token, frame, flatLook, "png")],
+                    moving: [flatAddress(scene, drape.name, track.token, frame, flatLook, "jpg", gain)],
+                    still: [flatAddress(scene, drape.name, track.token, frame, flatLook, "png", gain)],
                   }
                 : { moving: [], still: [] }
             }
-            look={flatLook}
+            look={flatLook === "result" ? "result" : "original"}
             playing={playing !== 0}
             outlines={flatItems.outlines}
             donor={flatItems.donor}
@@ -427,8 +531,13 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             head={
               <>
                 <span className="font-semibold">Flat</span>
-                <span className="truncate text-dim">
-                  {drape.name}, as on frame {referenceOf(drape)}
+                {ui.flatLook !== "same" && <span className="text-saffron">{ui.flatLook}</span>}
+                {flatLook !== "original" && flatLook !== "result" && gainButton}
+                <span
+                  className="truncate text-dim"
+                  title={`${drape.name}, as on frame ${referenceOf(drape)}`}
+                >
+                  {drape.name}
                 </span>
               </>
             }

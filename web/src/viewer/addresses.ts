@@ -11,7 +11,7 @@ export interface Scene {
   solo: string | null;
 }
 
-type Layer = "original" | "result" | "matte";
+type Layer = "original" | "result" | "matte" | "tracked";
 
 /** The layers a look needs, bottom first. */
 export function layersOf(look: Look): Layer[] {
@@ -19,8 +19,9 @@ export function layersOf(look: Look): Layer[] {
   return [look];
 }
 
-function query(scene: Scene, layer: Layer, veil?: string): string {
+function query(scene: Scene, layer: Layer, veil: string | undefined, gain: number): string {
   if (layer === "original") return "";
+  if (layer === "tracked") return `?look=tracked&gain=${gain}`;
   const name = veil ? `&veil=${encodeURIComponent(veil)}` : "";
   return `?look=${layer}&revision=${scene.revision}&token=${scene.token}${name}${only(scene)}`;
 }
@@ -34,10 +35,11 @@ export function frameAddress(
   layer: Layer,
   form: "jpg" | "png",
   veil?: string,
+  gain = 1,
 ): string | null {
   if (layer === "result" && scene.empty) return frameAddress(scene, frame, "original", form);
-  if (layer !== "original" && scene.token === null) return null;
-  return `/api/shots/${scene.shot}/frames/${frame}.${form}${query(scene, layer, veil)}`;
+  if (layer !== "original" && layer !== "tracked" && scene.token === null) return null;
+  return `/api/shots/${scene.shot}/frames/${frame}.${form}${query(scene, layer, veil, gain)}`;
 }
 
 export function flatAddress(
@@ -45,10 +47,13 @@ export function flatAddress(
   drape: string,
   track: string,
   frame: number,
-  layer: "original" | "result",
+  layer: "original" | "result" | "tracked" | "residual",
   form: "jpg" | "png",
+  gain = 1,
 ): string | null {
   const shown = layer === "result" && (scene.empty || scene.token === null) ? "original" : layer;
   const base = `/api/shots/${scene.shot}/drapes/${encodeURIComponent(drape)}/flat/${frame}.${form}`;
+  if (layer === "tracked" || layer === "residual")
+    return `${base}?look=${layer}&gain=${gain}&revision=${scene.revision}&token=${track}`;
   return `${base}?look=${shown}&revision=${scene.revision}&token=${scene.token}-${track}${only(scene)}`;
 }

@@ -21,6 +21,7 @@ import {
   type Recipe,
   type Tack,
 } from "../recipe";
+import { Checks } from "./Checks";
 import { tackSpan, worstFrames } from "./model";
 
 const NOT_BUILT = ["vectors", "face"];
@@ -109,6 +110,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <TrackSummary track={track} here={here} />
       </Section>
       {track && <NeedsALook track={track} />}
+      {track && <Checks track={track} onMeasure={() => void start({ kind: "check", drape: drape.name })} />}
       <TackList
         drape={drape}
         followed={Boolean(track)}

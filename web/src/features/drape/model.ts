@@ -38,3 +38,15 @@ export function worstFrames(
   }
   return chosen.sort((a, b) => a.frame - b.frame);
 }
+
+/** Where following forth and back disagree most; null while it has not been measured. */
+export function worstRoundTrip(track: {
+  frames: readonly number[];
+  round_trip_px: readonly (number | null)[] | null;
+}): { frame: number; px: number } | null {
+  let worst: { frame: number; px: number } | null = null;
+  track.round_trip_px?.forEach((px, i) => {
+    if (px !== null && (worst === null || px > worst.px)) worst = { frame: track.frames[i]!, px };
+  });
+  return worst;
+}

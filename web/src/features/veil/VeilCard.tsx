@@ -5,6 +5,8 @@ import { Button, NumberField, Section, Switch, TextField } from "../../ui/contro
 import { scaledOutline } from "../../viewer/tools/outline";
 import { PointList } from "../drape/DrapeCard";
 import { FacesSection } from "./FacesSection";
+import { alike } from "../../geometry/keyedShape";
+import { ScopeSwitch } from "../ScopeSwitch";
 import { Reuse } from "./Reuse";
 import { ParamPanel } from "../ParamPanel";
 import { ArtworkShelf } from "../artwork/ArtworkShelf";
@@ -40,7 +42,13 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
     });
   const draft = (part: Partial<Veil>) =>
     ui.set({ draft: withVeil(recipe, veil.name, (v) => ({ ...v, ...part })) });
-  const setOutline = (o: Outline, label: string) => change({ outline: writeOutline(o) }, label);
+  const setOutline = (o: Outline, label: string) => {
+    const others = Object.entries(veil.shapes ?? {}).map(([f, s]) => [
+      f,
+      writeOutline(alike(outline!, o, readOutline(s), true)),
+    ]);
+    change({ outline: writeOutline(o), shapes: Object.fromEntries(others) }, label);
+  };
   const donor = veil.params?.donor as [number, number] | undefined;
   const setDonor = (step: number[] | null) => {
     const next = { ...veil.params };
@@ -176,6 +184,20 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           help: "Moves the edge outwards, or inwards when negative.",
         })}
         {number("opacity", "Opacity", 1, { low: 0, high: 1, step: 0.01, help: "0 leaves the original." })}
+        {outline && <ScopeSwitch />}
+        {veil.shapes && Object.keys(veil.shapes).length > 0 && (
+          <div className="flex flex-wrap items-center gap-1 py-0.5">
+            <span className="text-dim">Outline also keyed on</span>
+            {Object.keys(veil.shapes).map((f) => (
+              <Button key={f} onClick={() => ui.set({ frame: Number(f), playing: 0 })}>
+                <span className="num">{f}</span>
+              </Button>
+            ))}
+            <Button kind="quiet" onClick={() => change({ shapes: {} }, "Outline the same everywhere")}>
+              same everywhere
+            </Button>
+          </div>
+        )}
         {outline && (
           <div className="mt-1 flex gap-1.5">
             <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline")}>Larger outline</Button>

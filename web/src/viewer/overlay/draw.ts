@@ -20,6 +20,8 @@ export const STATUS_COLOUR: Record<string, string> = {
 };
 
 type Ctx = CanvasRenderingContext2D;
+const LENS_PX = 72; // its radius on the screen
+const LENS_TIMES = 4;
 
 function trace(ctx: Ctx, v: Viewport, points: readonly FramePt[], closed: boolean): void {
   ctx.beginPath();
@@ -118,6 +120,104 @@ export function drawMesh(
   ctx.strokeStyle = colour;
   ctx.stroke();
   ctx.globalAlpha = 1;
+}
+
+/** A checkerboard stuck to the surface: (columns + 1) x (rows + 1) corners, row by row; cells with none shown are left out. */
+export function drawChecker(
+  ctx: Ctx,
+  v: Viewport,
+  corners: readonly FramePt[],
+  columns: number,
+  shown: readonly boolean[],
+): void {
+  const across = columns + 1;
+  const rows = corners.length / across - 1;
+  ctx.globalAlpha = 0.42;
+  for (const [parity, colour] of [
+    [0, "#101010"],
+    [1, "#f2f2f2"],
+  ] as const) {
+    ctx.beginPath();
+    for (let r = 0; r < rows; r++)
+      for (let c = 0; c < columns; c++) {
+        if ((r + c) % 2 !== parity) continue;
+        const i = r * across + c;
+        if (![i, i + 1, i + across, i + across + 1].some((k) => shown[k])) continue;
+        [i, i + 1, i + across + 1, i + across].forEach((k, n) => {
+          const s = toScreen(v, corners[k]!);
+          if (n === 0) ctx.moveTo(s.x, s.y);
+          else ctx.lineTo(s.x, s.y);
+        });
+        ctx.closePath();
+      }
+    ctx.fillStyle = colour;
+    ctx.fill();
+  }
+  ctx.globalAlpha = 1;
+}
+
+/** Small dots stuck to the surface. */
+export function drawDots(ctx: Ctx, v: Viewport, points: readonly FramePt[], colour: string): void {
+  ctx.beginPath();
+  for (const p of points) {
+    const s = toScreen(v, p);
+    ctx.moveTo(s.x + 1.6, s.y);
+    ctx.arc(s.x, s.y, 1.6, 0, 2 * Math.PI);
+  }
+  ctx.fillStyle = colour;
+  ctx.strokeStyle = COLOURS.shade;
+  ctx.lineWidth = 2;
+  ctx.stroke();
+  ctx.fill();
+}
+
+/** Where points went: one line each, fading towards the past and the future. */
+export function drawTrails(
+  ctx: Ctx,
+  v: Viewport,
+  trails: readonly (readonly FramePt[])[],
+  colour: string,
+): void {
+  for (const trail of trails) {
+    ctx.strokeStyle = colour;
+    ctx.lineWidth = 1.1;
+    for (let i = 1; i < trail.length; i++) {
+      const a = toScreen(v, trail[i - 1]!);
+      const b = toScreen(v, trail[i]!);
+      ctx.globalAlpha = 0.15 + 0.75 * (1 - Math.abs((2 * i) / trail.length - 1));
+      ctx.beginPath();
+      ctx.moveTo(a.x, a.y);
+      ctx.lineTo(b.x, b.y);
+      ctx.stroke();
+    }
+  }
+  ctx.globalAlpha = 1;
+}
+
+/** A round lens: what lies below the pointer, enlarged. */
+export function drawLens(
+  ctx: Ctx,
+  v: Viewport,
+  picture: CanvasImageSource,
+  size: { width: number; height: number },
+  at: FramePt,
+): void {
+  const s = toScreen(v, at);
+  const scale = LENS_TIMES * Math.max(v.scale, 1);
+  ctx.save();
+  ctx.beginPath();
+  ctx.arc(s.x, s.y, LENS_PX, 0, 2 * Math.PI);
+  ctx.clip();
+  ctx.fillStyle = "#161616";
+  ctx.fill();
+  ctx.imageSmoothingEnabled = false;
+  const left = s.x - (at.x + 0.5) * scale;
+  const top = s.y - (at.y + 0.5) * scale;
+  ctx.drawImage(picture, left, top, size.width * scale, size.height * scale);
+  ctx.restore();
+  ctx.beginPath();
+  ctx.arc(s.x, s.y, LENS_PX, 0, 2 * Math.PI);
+  stroke(ctx, COLOURS.ink, 1);
 }
 
 /** Where a veil takes its skin: a ring at the donor, tied to the mark. */

@@ -85,7 +85,9 @@ class Mixer:
                 change[d] += s * r.coarse(guess[d] - last[d])
         # The coarse sharing is of changes only: the field itself keeps its detail.
         best = smooth.min(axis=0)
-        seen = np.clip((share * np.stack(self.insides)).sum(axis=0) / np.maximum(held, 1e-3), 0, 1)
+        # Cells beyond the outline have nothing to see; they are not hidden for that.
+        unseen = (share * unseen).sum(axis=0)
+        seen = np.clip(1 - unseen / np.maximum(held, 1e-3), 0, 1)
         visible = r.visibility(r.fine(best), np.ones(r.shape, np.float32)) * r.fine(familiar * seen)
         shown = r.coarse(visible) * np.clip(weight * 4, 0, 1)
         change = _filled(change, shown)

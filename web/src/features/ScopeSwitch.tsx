@@ -1,0 +1,19 @@
+import { useUi } from "../app/store";
+import { Choice } from "../ui/controls";
+
+/** Whether dragging a shape changes it on this frame, or on all of them. */
+export function ScopeSwitch() {
+  const scope = useUi((s) => s.shapeScope);
+  const set = useUi((s) => s.set);
+  return (
+    <Choice
+      label="Dragging changes"
+      value={scope}
+      options={[
+        { value: "frame", text: "this frame" },
+        { value: "all", text: "all frames" },
+      ]}
+      onChange={(v) => set({ shapeScope: v })}
+    />
+  );
+}
