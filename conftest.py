@@ -97,7 +97,12 @@ def movie_path(spotted_shot: SpottedShot, tmp_path_factory: pytest.TempPathFacto
 def workspace(movie_path: Path, tmp_path: Path):
     info = probe(movie_path)
     opened = open_workspace(
-        movie_path, info, media_key_of(movie_path, info), Cache(tmp_path / "cache"), Shelf(tmp_path / "artwork")
+        movie_path,
+        info,
+        media_key_of(movie_path, info),
+        Cache(tmp_path / "cache"),
+        Shelf(tmp_path / "artwork"),
+        tmp_path / "vectors",
     )
     yield opened
     opened.frames.close()

@@ -46,6 +46,8 @@ def cancel(path: m.JobPath) -> Response:
 TITLES = {
     "analyse": "Looking at every frame",
     "faces": "Looking for faces",
+    "vectors": "Analysing motion",
+    "send vectors": "Sending vectors out",
     "ready": "Composing",
     "prove": "Measuring the proof",
 }
@@ -69,6 +71,8 @@ def start(path: m.ShotPath, body: m.JobWanted) -> Response:
             raise RuleError("Choose the drape to follow.")
         arguments |= {"drape": body.drape, "again": body.again}
         title = f"{'Following' if body.kind == 'follow' else 'Following back'} {body.drape}"
+    if body.kind in ("vectors", "send vectors"):
+        arguments |= {"quality": body.quality, "drape": body.drape}
     return reply(m.Made, {"id": runner().submit(body.kind, path.shot, title, arguments)}, 201)
 
 

@@ -95,8 +95,9 @@ class GoTo(BaseModel):
 
 
 class JobWanted(BaseModel):
-    kind: Literal["analyse", "faces", "follow", "check", "ready", "prove"]
+    kind: Literal["analyse", "faces", "follow", "check", "vectors", "send vectors", "ready", "prove"]
     drape: str | None = None
+    quality: str = Field("good", description="Of vectors.")
     first: int | None = None
     last: int | None = None
     again: bool = False
@@ -268,6 +269,29 @@ class ArtworkWanted(BaseModel):
 
 class ArtworkPath(BaseModel):
     name: str
+
+
+class QualityPath(ShotPath):
+    quality: Literal["quick", "good", "fine", "brought in"]
+
+
+class VectorsOf(BaseModel):
+    quality: str
+    kept: int = Field(description="Motion fields that are there, two between neighbouring frames.")
+    of: int
+    bytes: int
+
+
+class VectorsKept(BaseModel):
+    kept: list[VectorsOf]
+
+
+class VectorsBroughtIn(BaseModel):
+    upload: str
+
+
+class Counted(BaseModel):
+    count: int
 
 
 class Named(BaseModel):

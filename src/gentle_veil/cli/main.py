@@ -74,6 +74,7 @@ def run(
     rate: Annotated[str | None, typer.Option(help="Frame rate of a sequence, like 24 or 30000/1001.")] = None,
     hold_gaps: Annotated[bool, typer.Option(help="Hold the frame before each gap in a numbering.")] = False,
     artwork: Annotated[Path | None, typer.Option(help="The folder with the artwork that the recipe names.")] = None,
+    vectors: Annotated[Path | None, typer.Option(help="A folder of EXR vectors, one per frame.")] = None,
 ) -> None:
     """Follow, compose and prove a recipe on a clip."""
     with _Bar() as bar:
@@ -85,6 +86,7 @@ def run(
             rate=None if rate is None else parse_rate(rate),
             gaps="hold" if hold_gaps else "refuse",
             artwork=artwork,
+            vectors=vectors,
             report=bar.report,
         )
     typer.echo(f"{proof['verdict']}: frames {proof['frames'][0]}-{proof['frames'][1]} in {out}")
@@ -113,6 +115,20 @@ def export_track(
         raise RuleError(f"'{out.name}' is neither .csv nor .json; give a name that ends in one of them.", code="name")
     text = (track_files.track_csv if out.suffix == ".csv" else track_files.track_json)(read_track(track), what)
     write_atomically(out, text.encode())
+
+
+@app.command("vectors")
+def send_vectors(
+    media: Annotated[Path, typer.Option(help="A movie, or the folder of a sequence.")],
+    out: Annotated[Path, typer.Option(help="Where the multi-part EXR files go, one per frame.")],
+    quality: Annotated[str, typer.Option(help="quick, good or fine.")] = "good",
+    frames: Annotated[str | None, typer.Option(help="The range A-B, in the file's own numbers.")] = None,
+) -> None:
+    """Analyse the motion of a clip and write it as EXR."""
+    with _Bar() as bar:
+        span = None if frames is None else headless.parse_frames(frames)
+        count = headless.write_vectors(media, out, quality, span, report=bar.report)
+    typer.echo(f"{count} files in {out}")
 
 
 @app.command()

@@ -1,5 +1,6 @@
 """Kind of job -> what it does. A handler gets its context, the shot's workspace and JSON arguments."""
 
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -9,12 +10,14 @@ from gentle_veil.domain.recipe import Recipe
 from gentle_veil.jobs.context import JobContext
 from gentle_veil.services import recipes
 from gentle_veil.services.composing import build_layers, veil_notes
-from gentle_veil.services.delivering import DeliverySettings, abandon, deliver
+from gentle_veil.services.delivering import IN_WORK, DeliverySettings, abandon, deliver
 from gentle_veil.services.faces import people_of
 from gentle_veil.services.following import follow
 from gentle_veil.services.proving import prove
 from gentle_veil.services.ribbons import analyse
 from gentle_veil.services.track_checks import check_round_trip
+from gentle_veil.services.vector_files import free_folder, send_out_vectors
+from gentle_veil.services.vectors import analyse_vectors
 from gentle_veil.services.views import frame_view
 from gentle_veil.services.workspace import Workspace
 from gentle_veil.store.tables import DeliveryRow
@@ -61,6 +64,25 @@ def _check(context: JobContext, workspace: Workspace, shot_id: int, arguments: A
     found = check_round_trip(workspace, recipe, drape, report=context.report)
     worst = max(found, key=lambda k: found[k])
     return {"drape": drape.name, "worst_frame": workspace.frame_of(worst), "worst_px": round(found[worst], 3)}
+
+
+def _vectors(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    first, last = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
+    return {"fields": analyse_vectors(workspace, first, last, arguments["quality"], report=context.report)}
+
+
+def _send_vectors(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    recipe = _recipe(context, shot_id, arguments)
+    drape = None if arguments.get("drape") is None else recipes.drape_of(recipe, arguments["drape"])
+    first, last = workspace.k_of(int(arguments["first"])), workspace.k_of(int(arguments["last"]))
+    target = free_folder(context.library.deliveries, f"vectors {shot_id}" + (f" {drape.name}" if drape else ""))
+    work = target.with_name(target.name + IN_WORK)
+    shutil.rmtree(work, ignore_errors=True)
+    count = send_out_vectors(
+        workspace, work, first, last, arguments["quality"], recipe=recipe, drape=drape, report=context.report
+    )
+    work.replace(target)
+    return {"path": str(target.relative_to(context.library.root)), "files": count}
 
 
 def _ready(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
@@ -114,6 +136,8 @@ HANDLERS: dict[str, Handler] = {
     "faces": _faces,
     "follow": _follow,
     "check": _check,
+    "vectors": _vectors,
+    "send vectors": _send_vectors,
     "ready": _ready,
     "prove": _prove,
     "deliver": _deliver,

@@ -27,6 +27,19 @@ def write_atomically(path: Path, content: bytes) -> None:
     aside.replace(path)
 
 
+@contextmanager
+def aside_of(path: Path) -> Iterator[Path]:
+    """A path to write to instead; it is renamed when the block ends well, and removed otherwise."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    aside = path.with_name(path.stem + PARTIAL + path.suffix)
+    try:
+        yield aside
+        aside.replace(path)
+    except BaseException:
+        aside.unlink(missing_ok=True)
+        raise
+
+
 class MovieWriter:
     """H.264 at an exact rate, tagged BT.709, limited range.
 

@@ -14,6 +14,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.followers.vectors.options import BROUGHT_IN
 from gentle_veil.core.geometry.keyed_outline import keyed_outline
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.motion.blending import blended
@@ -24,6 +25,7 @@ from gentle_veil.domain.keys import content_key, track_key
 from gentle_veil.domain.recipe import Drape, Outline, Recipe
 from gentle_veil.domain.recipe import Holdout as WrittenHoldout
 from gentle_veil.media.write import write_atomically
+from gentle_veil.services.vectors import FramesWithVectors, brought_content
 from gentle_veil.services.workspace import Workspace
 
 SAVE_EVERY = 50  # frames; what has been followed survives a crash
@@ -152,7 +154,7 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
     """What has been followed of a drape as it is now, settled; None after any change that makes it stale."""
     if drape.reference_outline() is None:
         return None
-    key = track_key(workspace.media_key, drape, holdouts_before(workspace, recipe, drape.name)[1])
+    key = _key_of(workspace, drape, holdouts_before(workspace, recipe, drape.name)[1])
     # Files are replaced whole whenever more has been followed; their times tell.
     stamp = [workspace.cache.stamp("track", k, ".npz") for k in _keys(workspace, drape, key)]
     tacks = [t.model_dump(mode="json") for t in drape.tacks]
@@ -160,6 +162,11 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
         ("track", key, content_key(stamp, tacks)), lambda: _read_known(workspace, drape, key)
     )
     return followed
+
+
+def _key_of(workspace: Workspace, drape: Drape, passing: str) -> str:
+    brought = brought_content(workspace) if drape.follower.options.get("quality") == BROUGHT_IN else ""
+    return track_key(workspace.media_key, drape, passing + brought)
 
 
 def _raw_track(workspace: Workspace, key: str) -> SurfaceTrack | None:
@@ -211,7 +218,7 @@ def follow(
     if FOLLOWERS.get(drape.follower.kind) is None:
         raise NotFoundError(f"There is no follower '{drape.follower.kind}'; choose {', '.join(FOLLOWERS)}.")
     holdouts, passing = holdouts_before(workspace, recipe, drape.name)
-    key = track_key(workspace.media_key, drape, passing)
+    key = _key_of(workspace, drape, passing)
     for frame in drape.reference_frames:
         workspace.k_of(frame)  # raises where the clip has no such frame
     references = _references(workspace, drape)
@@ -259,16 +266,17 @@ def _follow_one(
 ) -> SurfaceTrack:
     follower = FOLLOWERS[drape.follower.kind]
     options = follower.Options(**drape.follower.options)
+    frames = FramesWithVectors(workspace)
     track = None if again else _raw_track(workspace, key)
     missing = [k for k in wanted if track is None or track.row(k) is None]
     done = 0
     for chunk in _outward(missing, region.reference):
         tell = _part_of(report, done, len(missing))
-        track = follower.estimate(workspace.frames, region, options, wanted=chunk, known=track, report=tell)
+        track = follower.estimate(frames, region, options, wanted=chunk, known=track, report=tell)
         workspace.cache.put_arrays("track", key, track_arrays(track))
         done += len(chunk)
     if track is None:
-        track = follower.estimate(workspace.frames, region, options, wanted=[], report=report)
+        track = follower.estimate(frames, region, options, wanted=[], report=report)
         workspace.cache.put_arrays("track", key, track_arrays(track))
     return track
 

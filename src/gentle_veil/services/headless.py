@@ -25,6 +25,8 @@ from gentle_veil.services.delivering import png_ready
 from gentle_veil.services.following import follow, write_track
 from gentle_veil.services.proving import ProofBook
 from gentle_veil.services.shelf import Shelf
+from gentle_veil.services.vector_files import send_out_vectors
+from gentle_veil.services.vectors import analyse_vectors, bring_in_vectors
 from gentle_veil.services.workspace import media_key_of, open_workspace
 from gentle_veil.store.cache import Cache
 
@@ -46,6 +48,7 @@ def run_recipe(
     rate: Fraction | None = None,
     gaps: str = "refuse",
     artwork: Path | None = None,
+    vectors: Path | None = None,
     report: Report = silent,
 ) -> dict[str, Any]:
     """Follow every drape, lay every veil, write frames, mattes, tracks and the proof under ``out``.
@@ -62,7 +65,10 @@ def run_recipe(
         )
     with tempfile.TemporaryDirectory(prefix="gentle-veil-") as scratch:
         shelf = _shelf(recipe, artwork, Path(scratch) / "artwork")
-        workspace = open_workspace(media, info, media_key_of(media, info), Cache(Path(scratch)), shelf)
+        brought = Path(scratch) / "vectors"
+        workspace = open_workspace(media, info, media_key_of(media, info), Cache(Path(scratch)), shelf, brought)
+        if vectors is not None:
+            bring_in_vectors(workspace, sorted(vectors.glob("*.exr")))
         ks = list(range(workspace.k_of(first), workspace.k_of(last) + 1))
         # What carries a holdout comes first: others are followed around it.
         carriers = {h.rides for h in recipe.holdouts if h.enabled}
@@ -94,6 +100,23 @@ def run_recipe(
         write_atomically(out / "proof.json", json.dumps(proof, indent=1).encode())
         workspace.frames.close()
     return proof
+
+
+def write_vectors(
+    media: Path, out: Path, quality: str, frames: tuple[int, int] | None = None, *, report: Report = silent
+) -> int:
+    """The motion of a clip as multi-part EXR files, one per frame. Raises as `run_recipe`."""
+    info = probe(media, rate=Fraction(25) if media.is_dir() else None)
+    first, last = frames or (info.first_frame, info.last_frame)
+    with tempfile.TemporaryDirectory(prefix="gentle-veil-") as scratch:
+        root = Path(scratch)
+        shelf, cache = Shelf(root / "artwork"), Cache(root)
+        workspace = open_workspace(media, info, media_key_of(media, info), cache, shelf, root / "vectors")
+        a, b = workspace.k_of(first), workspace.k_of(last)
+        analyse_vectors(workspace, a, b, quality, report=report)
+        count = send_out_vectors(workspace, out, a, b, quality, report=report)
+        workspace.frames.close()
+    return count
 
 
 def _shelf(recipe: Recipe, folder: Path | None, root: Path) -> Shelf:

@@ -56,7 +56,8 @@ class Library:
         path = self.media_path(row)
         if not path.exists():
             raise NotFoundError(f"The media of shot '{row.name}' is gone from the library; bring it in again.")
-        opened = open_workspace(path, info_from(row.facts), row.media_key, self.cache, self.shelf)
+        brought = self.root / "vectors" / row.media_key
+        opened = open_workspace(path, info_from(row.facts), row.media_key, self.cache, self.shelf, brought)
         with self._lock:
             self._open[shot_id] = opened
             while len(self._open) > OPEN_CLIPS:

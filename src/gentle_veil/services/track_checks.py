@@ -9,6 +9,7 @@ from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.measure.track_checks import round_trip
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.services.following import Followed, holdouts_before, known_track, reference_polygon
+from gentle_veil.services.vectors import FramesWithVectors
 from gentle_veil.services.workspace import Workspace
 
 
@@ -30,10 +31,11 @@ def check_round_trip(
         raise RuleError(f"'{drape.name}' has not been followed yet; follow it first.", code="unfollowed")
     follower = FOLLOWERS[drape.follower.kind]
     options = follower.Options(**drape.follower.options)
+    frames = FramesWithVectors(workspace)
     holdouts, _ = holdouts_before(workspace, recipe, drape.name)
 
     def follow_from(region: Region, wanted: list[int]) -> SurfaceTrack:
-        return follower.estimate(workspace.frames, region, options, wanted=wanted, report=report)
+        return follower.estimate(frames, region, options, wanted=wanted, report=report)
 
     region = Region(workspace.k_of(drape.reference), reference_polygon(drape), lambda k: held_out(holdouts, k))
     found = round_trip(followed.track, region, follow_from)

@@ -43,7 +43,8 @@ class Memory:
 class Workspace:
     """A clip and what belongs to it; ``frames`` count k from 0, people count from ``first_frame``.
 
-    ``media_key`` is the hash of the clip's bytes; ``shelf`` holds the artwork.
+    ``media_key`` is the hash of the clip's bytes; ``shelf`` holds the artwork; ``brought`` is the folder of vectors
+    that were brought in.
     """
 
     info: MediaInfo
@@ -51,6 +52,7 @@ class Workspace:
     media_key: str
     cache: Cache
     shelf: Shelf
+    brought: Path
     memory: Memory = field(default_factory=lambda: Memory())
 
     def k_of(self, frame: int) -> int:
@@ -66,8 +68,8 @@ class Workspace:
         return k + self.info.first_frame
 
 
-def open_workspace(path: Path, info: MediaInfo, media_key: str, cache: Cache, shelf: Shelf) -> Workspace:
-    return Workspace(info, open_frames(path, info), media_key, cache, shelf)
+def open_workspace(path: Path, info: MediaInfo, media_key: str, cache: Cache, shelf: Shelf, brought: Path) -> Workspace:
+    return Workspace(info, open_frames(path, info), media_key, cache, shelf, brought)
 
 
 def media_key_of(path: Path, info: MediaInfo) -> str:

@@ -536,6 +536,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/vectors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["vectors_kept_get"];
+        put?: never;
+        post: operations["vectors_bring_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/vectors/{quality}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["vectors_free__quality__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/versions": {
         parameters: {
             query?: never;
@@ -689,6 +721,11 @@ export interface components {
             kinds: {
                 [key: string]: components["schemas"]["CacheKind"];
             };
+        };
+        /** Counted */
+        Counted: {
+            /** Count */
+            count: number;
         };
         /** CoverageFrame */
         CoverageFrame: {
@@ -1111,12 +1148,18 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "analyse" | "faces" | "follow" | "check" | "ready" | "prove";
+            kind: "analyse" | "faces" | "follow" | "check" | "vectors" | "send vectors" | "ready" | "prove";
             /**
              * Last
              * @default null
              */
             last?: number | null;
+            /**
+             * Quality
+             * @description Of vectors.
+             * @default good
+             */
+            quality?: string;
         };
         /** Jobs */
         Jobs: {
@@ -1563,6 +1606,30 @@ export interface components {
              * @default null
              */
             url?: string | null;
+        };
+        /** VectorsBroughtIn */
+        VectorsBroughtIn: {
+            /** Upload */
+            upload: string;
+        };
+        /** VectorsKept */
+        VectorsKept: {
+            /** Kept */
+            kept: components["schemas"]["VectorsOf"][];
+        };
+        /** VectorsOf */
+        VectorsOf: {
+            /** Bytes */
+            bytes: number;
+            /**
+             * Kept
+             * @description Motion fields that are there, two between neighbouring frames.
+             */
+            kept: number;
+            /** Of */
+            of: number;
+            /** Quality */
+            quality: string;
         };
         /**
          * Veil
@@ -2914,6 +2981,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    vectors_kept_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VectorsKept"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    vectors_bring_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VectorsBroughtIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    vectors_free__quality__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                quality: "quick" | "good" | "fine" | "brought in";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unprocessable Entity */

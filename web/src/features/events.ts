@@ -25,7 +25,7 @@ export function useEvents(): void {
         void client.invalidateQueries({ queryKey: ["shot", job.shot, "deliveries"] });
       if (!OVER.includes(job.state) || job.shot === null) return;
       recipeChanged(client, job.shot);
-      for (const part of ["stats", "deliveries", "faces"])
+      for (const part of ["stats", "deliveries", "faces", "vectors"])
         void client.invalidateQueries({ queryKey: ["shot", job.shot, part] });
       const { say, set } = useUi.getState();
       if (job.state === "failed") set({ fault: `${job.title}: ${job.error}` });

@@ -66,6 +66,13 @@ export const trackQuery = (shot: number, drape: string) =>
   });
 export type Track = NonNullable<Awaited<ReturnType<NonNullable<ReturnType<typeof trackQuery>["queryFn"]>>>>;
 
+export const vectorsQuery = (shot: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "vectors"],
+    queryFn: async () =>
+      (await taken(api.GET("/api/shots/{shot}/vectors", { params: { path: { shot } } }))).kept,
+  });
+
 /** Mesh vertices on every followed frame, (T, V, 2), rows as in the track. */
 export const positionsQuery = (shot: number, drape: string, token: string | undefined) =>
   queryOptions({

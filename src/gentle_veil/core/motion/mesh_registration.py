@@ -288,6 +288,23 @@ class MeshRegistration:
         spread = self._spread(factor if hold_out is None else None)
         return self._summary(pyramid, controls, light, visible, (sigmas[0], sigmas[1]), spread)
 
+    def unsolved(
+        self,
+        pyramid: GreyPyramid,
+        controls: np.ndarray,
+        light: Light,
+        visible: ImageF32,
+        sigma_limits: tuple[float, float],
+    ) -> MeshFit:
+        """How controls stand on a frame as they are: what `solve` gives, without a step."""
+        seen, inside = self.look(pyramid, 0, self.displacement(controls))
+        held = self.held * inside * visible
+        light = self.fit_light(0, seen, held, min(sigma_limits[0], FIRST_SIGMA), light)
+        residual = light.gain * self.templates[0] + light.bias - seen
+        sigma = min(_robust_sigma(residual, held), sigma_limits[0])
+        spread = np.zeros((*self.grid.shape, 3))
+        return self._summary(pyramid, controls, light, visible, (sigma, min(sigma_limits[1], FIRST_SIGMA)), spread)
+
     def _factor(self, tensor: ImageF32, scale: float, stiffness: Stiffness) -> np.ndarray:
         # Single precision is enough: the steps are small, and every one starts from an exact residual.
         banded = np.zeros((self.band + 1, self.unknowns), np.float32)

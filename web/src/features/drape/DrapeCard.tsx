@@ -21,10 +21,11 @@ import {
   type Recipe,
   type Tack,
 } from "../recipe";
+import { VectorsSection } from "./VectorsSection";
 import { Checks } from "./Checks";
 import { tackSpan, worstFrames } from "./model";
 
-const NOT_BUILT = ["vectors", "face"];
+const NOT_BUILT = ["face"];
 
 export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recipe: Recipe; drape: Drape }) {
   const { data: params } = useQuery(paramsQuery);
@@ -142,6 +143,14 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
           Not built yet: {NOT_BUILT.filter((n) => !params?.followers[n]).join(", ")}.
         </p>
       </Section>
+      {kind === "vectors" && (
+        <VectorsSection
+          shot={shot}
+          drape={drape.name}
+          quality={String(drape.follower?.options?.quality ?? "good")}
+          followed={Boolean(track)}
+        />
+      )}
       <ParamPanel
         params={params?.followers[kind]?.params ?? []}
         given={drape.follower?.options ?? {}}

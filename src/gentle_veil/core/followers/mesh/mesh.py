@@ -35,7 +35,7 @@ from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
-from gentle_veil.core.motion.pyramid import grey_pyramid
+from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
 from gentle_veil.core.types import ImageF32, Points
 
 SEARCH_PX = 40
@@ -56,7 +56,7 @@ HIDDEN_ERROR_PX = 0.15  # expected error added per hidden frame
 
 
 @dataclass
-class _State:
+class MeshState:
     """The last followed frame, and the one before it."""
 
     displacement: ImageF32
@@ -86,7 +86,7 @@ class MeshFollower:
         known: SurfaceTrack | None = None,
         report: Report = silent,
     ) -> SurfaceTrack:
-        run = _Run(frames, region, options)
+        run = MeshRun(frames, region, options)
         after, before = frames_outward(region.reference, wanted)
         total, done = len(after) + len(before), 0
         rows = {region.reference: run.reference_row()}
@@ -102,7 +102,9 @@ class MeshFollower:
         return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
 
 
-class _Run:
+class MeshRun:
+    """One region being followed as a mesh; another follower may put in its own guesses."""
+
     def __init__(self, frames: FrameSource, region: Region, options: MeshOptions) -> None:
         self.frames, self.reference, self.options = frames, region.reference, options
         self.plane = PlaneRun(frames, region, PlaneOptions())
@@ -144,11 +146,11 @@ class _Run:
     def reference_row(self) -> TrackRow:
         return TrackRow(self.vertices, np.zeros(len(self.vertices)), OK)
 
-    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[_State, PlaneHistory]:
+    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         """The state at the reference, or at the last known frame before the side's first."""
         r = self.registration
         none = np.zeros((2, *r.shape), np.float32)
-        state = _State(
+        state = MeshState(
             none,
             r.templates[0],
             np.ones(r.shape, np.float32),
@@ -163,14 +165,14 @@ class _Run:
             return state, history
         return self._resumed(known, last, row, known.row(last - step)), history
 
-    def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> _State:
+    def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> MeshState:
         r = self.registration
         displacement = r.displacement(self._controls(known.positions[row]))
         pyramid = self._pyramid(last, displacement)
         seen, inside = r.look(pyramid, 0, displacement)
         coarse, _ = r.look(pyramid, 1, displacement)
         light = r.fit_light(1, coarse, r.held * inside, FIRST_SIGMA, r.start_light())
-        return _State(
+        return MeshState(
             displacement,
             seen,
             np.ones(r.shape, np.float32),
@@ -192,7 +194,7 @@ class _Run:
             return None
         return grey_pyramid(self.frames[k], self.full_scale, self.level_count, (x0, y0, x1, y1), self.plane.held_out(k))
 
-    def _limits(self) -> tuple[float, float]:
+    def limits(self) -> tuple[float, float]:
         fine, coarse = self.sigmas
         if len(fine) < 3:
             return np.inf, np.inf
@@ -201,7 +203,7 @@ class _Run:
     def _usual_sigma(self, level: int) -> float:
         return float(np.median(self.sigmas[level][-15:])) if self.sigmas[level] else FIRST_SIGMA
 
-    def follow(self, k: int, state: _State, history: PlaneHistory) -> tuple[TrackRow, _State]:
+    def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         r = self.registration
         last_plane = history[-1][1]
         plane = self.plane.follow(k, history)
@@ -217,6 +219,7 @@ class _Run:
             if state.status not in SEEN:
                 flat = apply_homography(plane.frame_from_ref, np.moveaxis(r.base, 0, -1).astype(np.float64))
                 guesses.append((np.moveaxis(flat, -1, 0) - r.base).astype(np.float32))
+        guesses = self.guesses(k, state, guesses)
         pyramid = self._pyramid(k, *guesses)
         if pyramid is None:
             return self._carried(state, guesses[-1], OUTSIDE)
@@ -224,18 +227,26 @@ class _Run:
         for guess in guesses:
             mixer.add(guess)
         best = guesses[mixer.best()]
-        seen, _ = r.look(pyramid, 0, best)
-        slopes = self._slopes(best)
-        for picture in (state.seen, r.templates[0]):
-            flow = self.flow.between(picture, seen) * STEP
-            mixer.add(best + flow + slopes[0] * flow[0] + slopes[1] * flow[1])
+        for guess in self.dense_guesses(k, state, pyramid, best):
+            mixer.add(guess)
         familiar = self._familiar(k, best)
         mixture = mixer.mix(state.displacement, familiar)
         predicted = r.lattice.fit(mixture.displacement)
-        fit = self._solve(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
+        fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
         if len(self.plane.held_out(k)):
             fit.visible[...] *= r.look(pyramid, 0, r.displacement(fit.controls))[1]
         return self._judged(state, fit, plane.status)
+
+    def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
+        """The first guesses that are tried: displacements (2, h, w)."""
+        return guesses
+
+    def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
+        """Displacements (2, h, w) by dense motion from the frame before and from the reference, around ``best``."""
+        seen, _ = self.registration.look(pyramid, 0, best)
+        slopes = self._slopes(best)
+        flows = [self.flow.between(picture, seen) * STEP for picture in (state.seen, self.registration.templates[0])]
+        return [best + flow + slopes[0] * flow[0] + slopes[1] * flow[1] for flow in flows]
 
     def _familiar(self, k: int, displacement: ImageF32) -> ImageF32:
         """Where the frame under a guess has the surface's colour, over the registration's cells."""
@@ -253,8 +264,8 @@ class _Run:
         by_y, by_x = np.gradient(displacement, STEP, axis=(1, 2))
         return np.stack([by_x, by_y])
 
-    def _solve(self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32) -> MeshFit:  # type: ignore[no-untyped-def]
-        r, limits = self.registration, self._limits()
+    def solved(self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32) -> MeshFit:  # type: ignore[no-untyped-def]
+        r, limits = self.registration, self.limits()
         if self.options.automatic:
             self._try_stiffness(pyramid, predicted, light, visible, limits)
         fit = r.solve(pyramid, predicted, light, visible, self.chosen, limits)
@@ -282,7 +293,7 @@ class _Run:
         least = min(self.trials)
         self.chosen = next(c for c, cost in zip(CHOICES, self.trials, strict=True) if cost <= ALIKE * least)
 
-    def _judged(self, state: _State, fit: MeshFit, plane_status: str) -> tuple[TrackRow, _State]:
+    def _judged(self, state: MeshState, fit: MeshFit, plane_status: str) -> tuple[TrackRow, MeshState]:
         r = self.registration
         shown = float((fit.visible * r.held).sum() / max(float(r.held.sum()), 1.0))
         if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
@@ -300,10 +311,10 @@ class _Run:
         seen_before = state.displacement if state.status in SEEN else None
         moved = self.at_vertices.values(fit.controls).reshape(2, -1).T
         row = TrackRow(self.vertices + moved, error, WEAK if weak else OK)
-        new = _State(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden)
+        new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden)
         return row, new
 
-    def _errors(self, fit: MeshFit, state: _State) -> tuple[np.ndarray, np.ndarray]:
+    def _errors(self, fit: MeshFit, state: MeshState) -> tuple[np.ndarray, np.ndarray]:
         """Expected error per vertex, and for how many frames each has been hidden."""
         spread = np.maximum(fit.spread[..., 0] + fit.spread[..., 2], 0)
         x = (self.vertices[:, 0] - self.grid.box[0]) / self.grid.spacing + 1
@@ -319,11 +330,11 @@ class _Run:
         error = np.sqrt(ERROR_FLOOR_PX**2 + SPREAD_TIMES**2 * noise + (HIDDEN_ERROR_PX * hidden) ** 2)
         return error, hidden
 
-    def _carried(self, state: _State, displacement: ImageF32, status: str) -> tuple[TrackRow, _State]:
+    def _carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         """Not seen: keep the place that is most likely, and say how unsure it is."""
         hidden = (np.zeros(len(self.vertices)) if state.hidden is None else state.hidden) + 1
         controls = self.registration.lattice.fit(displacement)
         moved = self.at_vertices.values(controls).reshape(2, -1).T
         row = TrackRow(self.vertices + moved, 2.0 + HIDDEN_ERROR_PX * 20 * hidden, status)
-        new = _State(displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden)
+        new = MeshState(displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden)
         return row, new

@@ -44,7 +44,7 @@ def test_places_inside__lie_inside_and_are_never_none() -> None:
     places = places_inside(triangle)
     assert len(places) > 60
     assert (places.sum(axis=1) <= 101).all()
-    np.testing.assert_allclose(places_inside(np.array([[0.0, 0], [0.4, 0], [0.2, 0.3]])).shape, (1, 2))
+    assert len(places_inside(np.array([[0.0, 0], [0.4, 0], [0.2, 0.3]]))) >= 1
 
 
 @pytest.mark.truth

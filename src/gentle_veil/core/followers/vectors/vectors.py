@@ -1,0 +1,132 @@
+"""Follow a region by integrating dense motion from frame to frame, held to the reference by the mesh's solve.
+
+Where forward and backward motion contradict each other a place goes with its neighbours. Without the hold nothing but
+the motion moves the surface, and what contradicts adds up to how unsure it is.
+"""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import SurfaceTrack, merge_tracks, track_from_rows
+from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.vectors.options import VectorsOptions
+from gentle_veil.core.motion.dense import vectors_of
+from gentle_veil.core.motion.mesh_registration import STEP, Light, MeshFit
+from gentle_veil.core.motion.pyramid import GreyPyramid, covered
+from gentle_veil.core.types import ImageF32
+
+CONTRADICTION_PX = 0.4  # forward and backward motion apart by this much halve a place's say
+DRIFT_PX = 0.05  # expected error per integrated frame, when nothing contradicts
+
+
+class VectorsFollower:
+    """See `contracts.follower.Follower`; the motion comes from `motion.dense`."""
+
+    kind = "vectors"
+    label = "Vectors"
+    help = "Goes with the motion of every pixel, analysed or brought in, held to the reference."
+    Options = VectorsOptions
+
+    def estimate(
+        self,
+        frames: FrameSource,
+        region: Region,
+        options: VectorsOptions,
+        *,
+        wanted: Sequence[int],
+        known: SurfaceTrack | None = None,
+        report: Report = silent,
+    ) -> SurfaceTrack:
+        run = _Run(frames, region, options)
+        after, before = frames_outward(region.reference, wanted)
+        total, done = len(after) + len(before), 0
+        rows = {region.reference: run.reference_row()}
+        for side, step in ((after, 1), (before, -1)):
+            if not side:
+                continue
+            state, history = run.begin(known, side)
+            run.last = history[-1][0]
+            for k in side:
+                report(done, total, f"following frame {k}")
+                # Motion leads only from a frame to its neighbour: what lies between is walked too.
+                while run.last != k:
+                    rows[run.last + step], state = run.follow(run.last + step, state, history)
+                    run.last += step
+                done += 1
+        report(total, total, "followed")
+        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+
+
+class _Run(MeshRun):
+    def __init__(self, frames: FrameSource, region: Region, options: VectorsOptions) -> None:
+        super().__init__(frames, region, MeshOptions(spacing=options.spacing, reach=options.reach))
+        self.chosen_vectors, self.vectors = options, vectors_of(frames)
+        self.last = region.reference
+        self.drift = np.zeros(self.registration.shape, np.float32)  # px^2
+
+    def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
+        if not self.chosen_vectors.anchor:
+            return []
+        return [self._integrated(k, state), super().dense_guesses(k, state, pyramid, best)[1]]
+
+    def _integrated(self, k: int, state: MeshState) -> ImageF32:
+        """The last displacement (2, h, w) moved on by the motion from the last frame to frame ``k``."""
+        quality = self.chosen_vectors.quality
+        forth, back = self.vectors.between(self.last, k, quality), self.vectors.between(k, self.last, quality)
+        here = self.registration.base + state.displacement
+        step = _sampled(forth, here)
+        contradiction = np.linalg.norm(step + _sampled(back, here + step), axis=0)
+        width, height = self.frames.size
+        x, y = here
+        shown = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
+        passing = [*self.plane.held_out(self.last), *self.plane.held_out(k)]
+        if passing:
+            hidden = covered(passing, width, height)
+            shown &= ~hidden[np.clip(y, 0, height - 1).astype(int), np.clip(x, 0, width - 1).astype(int)]
+        trust = (shown / (1 + (contradiction / CONTRADICTION_PX) ** 2)).astype(np.float32)
+        self.drift = self.drift + DRIFT_PX**2 + (0.5 * contradiction * trust) ** 2 + 0.2 * (1 - trust)
+        return state.displacement + _evened(step, trust, self.chosen_vectors.smooth / STEP)
+
+    def solved(  # type: ignore[no-untyped-def]
+        self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32
+    ) -> MeshFit:
+        if self.chosen_vectors.anchor:
+            self.drift[...] = 0
+            return super().solved(pyramid, predicted, light, visible, familiar)
+        fit = self.registration.unsolved(pyramid, predicted, light, visible, self.limits())
+        shown = cv2.resize(self.drift, self.grid.shape[::-1], interpolation=cv2.INTER_AREA)
+        fit.spread[..., 0] = fit.spread[..., 2] = shown / 2
+        return fit
+
+    def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
+        # Without the hold nothing but the motion may move the surface.
+        return guesses if self.chosen_vectors.anchor else [self._integrated(k, state)]
+
+
+def _sampled(motion: ImageF32, at: ImageF32) -> ImageF32:
+    """Motion (H, W, 2) at places (2, h, w), as (2, h, w)."""
+    x, y = (np.ascontiguousarray(v, np.float32) for v in at)
+    taken = cv2.remap(motion, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.ascontiguousarray(np.moveaxis(taken, -1, 0))
+
+
+def _evened(step: ImageF32, trust: ImageF32, sigma: float) -> ImageF32:
+    """Steps (2, h, w): where they are not believed those of ever wider neighbourhoods stand in."""
+    total = max(float(trust.sum()), 1e-6)
+    out = np.empty_like(step)
+    own = trust**2
+    for d in range(2):
+        filled = np.full_like(trust, float((step[d] * trust).sum()) / total)
+        for wide in (4 * sigma, sigma):
+            weight = cv2.GaussianBlur(trust, (0, 0), wide)
+            mean = cv2.GaussianBlur(step[d] * trust, (0, 0), wide) / np.maximum(weight, 1e-6)
+            share = np.clip(4 * weight, 0, 1)
+            filled = share * mean + (1 - share) * filled
+        out[d] = own * step[d] + (1 - own) * filled
+    return out
