@@ -5,10 +5,12 @@ from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from gentle_veil.api import models as m
-from gentle_veil.api.shared import library, picture, reply
+from gentle_veil.api.shared import library, picture, recipe_of, reply
 from gentle_veil.core.contracts.people import FOUND
 from gentle_veil.services import bringing_in
 from gentle_veil.services.faces import face_picture, known_people
+from gentle_veil.services.heads import face_parts, pose_facts, pose_of
+from gentle_veil.services.recipes import drape_of
 
 bp = APIBlueprint("artwork", __name__, url_prefix="/api")
 
@@ -78,6 +80,21 @@ def faces(path: m.ShotPath) -> Response:
             ]
         },
     )
+
+
+@bp.get("/shots/<int:shot>/frames/<int:frame>/faces", responses={200: m.FaceParts})
+def parts(path: m.FrameOnly) -> Response:
+    """The faces on a frame, part by part."""
+    workspace = library().workspace(path.shot)
+    return reply(m.FaceParts, {"faces": face_parts(workspace, workspace.k_of(path.frame))})
+
+
+@bp.get("/shots/<int:shot>/drapes/<drape>/head", responses={200: m.HeadFacts})
+def head(path: m.DrapePath) -> Response:
+    """The pose of the head that a drape follows."""
+    recipe = recipe_of(path.shot, None)
+    found = pose_of(library().workspace(path.shot), recipe, drape_of(recipe, path.drape))
+    return reply(m.HeadFacts, pose_facts(found))
 
 
 @bp.get("/shots/<int:shot>/faces/<name>.png")

@@ -16,6 +16,10 @@ class FramePath(ShotPath):
     form: Literal["jpg", "png"]
 
 
+class FrameOnly(ShotPath):
+    frame: int
+
+
 class DrapePath(ShotPath):
     drape: str
 
@@ -269,6 +273,22 @@ class ArtworkWanted(BaseModel):
 
 class ArtworkPath(BaseModel):
     name: str
+
+
+class FaceParts(BaseModel):
+    faces: list[dict[str, list[tuple[float, float]]]] = Field(description="Per face, part to outline, px of the frame.")
+
+
+class HeadFacts(BaseModel):
+    average_px: float | None = Field(description="Mean reprojection error; null where the head is never seen.")
+    judgement: Literal["very good", "good", "fair", "bad"]
+    focal_px: float
+    points: int
+    worst: str
+    worst_px: float
+    frames: list[int]
+    error_px: list[float | None]
+    turn: list[list[float] | None] = Field(description="Yaw, pitch and roll in degrees.")
 
 
 class QualityPath(ShotPath):

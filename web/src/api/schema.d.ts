@@ -277,6 +277,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/drapes/{drape}/head": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pose of the head that a drape follows. */
+        get: operations["artwork_head_shots__int_shot__drapes__drape__head_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/drapes/{drape}/plate.{form}": {
         parameters: {
             query?: never;
@@ -367,6 +384,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["pictures_frame_frames__int_frame___form__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/frames/{frame}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The faces on a frame, part by part. */
+        get: operations["artwork_parts_shots__int_shot__frames__int_frame__faces_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -893,6 +927,19 @@ export interface components {
             /** Status */
             status: ("found" | "held" | "gone")[];
         };
+        /** FaceParts */
+        FaceParts: {
+            /**
+             * Faces
+             * @description Per face, part to outline, px of the frame.
+             */
+            faces: {
+                [key: string]: [
+                    number,
+                    number
+                ][];
+            }[];
+        };
         /** Facts */
         Facts: {
             /** Bits */
@@ -959,6 +1006,36 @@ export interface components {
         GoTo: {
             /** Revision */
             revision: number;
+        };
+        /** HeadFacts */
+        HeadFacts: {
+            /**
+             * Average Px
+             * @description Mean reprojection error; null where the head is never seen.
+             */
+            average_px: number | null;
+            /** Error Px */
+            error_px: (number | null)[];
+            /** Focal Px */
+            focal_px: number;
+            /** Frames */
+            frames: number[];
+            /**
+             * Judgement
+             * @enum {string}
+             */
+            judgement: "very good" | "good" | "fair" | "bad";
+            /** Points */
+            points: number;
+            /**
+             * Turn
+             * @description Yaw, pitch and roll in degrees.
+             */
+            turn: (number[] | null)[];
+            /** Worst */
+            worst: string;
+            /** Worst Px */
+            worst_px: number;
         };
         /** History */
         History: {
@@ -2465,6 +2542,38 @@ export interface operations {
             };
         };
     };
+    artwork_head_shots__int_shot__drapes__drape__head_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeadFacts"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     pictures_plate_drapes__drape__plate__form__get: {
         parameters: {
             query?: never;
@@ -2635,6 +2744,38 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    artwork_parts_shots__int_shot__frames__int_frame__faces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceParts"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

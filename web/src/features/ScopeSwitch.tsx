@@ -6,14 +6,18 @@ export function ScopeSwitch() {
   const scope = useUi((s) => s.shapeScope);
   const set = useUi((s) => s.set);
   return (
-    <Choice
-      label="Dragging changes"
-      value={scope}
-      options={[
-        { value: "frame", text: "this frame" },
-        { value: "all", text: "all frames" },
-      ]}
-      onChange={(v) => set({ shapeScope: v })}
-    />
+    <div className="flex items-center justify-between gap-2 py-0.5">
+      <span className="text-dim">Dragging changes</span>
+      <Choice
+        label="Dragging changes"
+        value={scope}
+        options={[
+          { value: "frame", text: "this frame" },
+          { value: "all", text: "all frames" },
+        ]}
+        onChange={(v) => set({ shapeScope: v })}
+        compact
+      />
+    </div>
   );
 }

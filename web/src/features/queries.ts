@@ -66,6 +66,17 @@ export const trackQuery = (shot: number, drape: string) =>
   });
 export type Track = NonNullable<Awaited<ReturnType<NonNullable<ReturnType<typeof trackQuery>["queryFn"]>>>>;
 
+/** The faces on a frame, part by part. */
+export const partsQuery = (shot: number, frame: number) =>
+  queryOptions({
+    queryKey: ["parts", shot, frame],
+    queryFn: async () => {
+      const path = { shot, frame };
+      return (await taken(api.GET("/api/shots/{shot}/frames/{frame}/faces", { params: { path } }))).faces;
+    },
+    staleTime: Infinity,
+  });
+
 export const vectorsQuery = (shot: number) =>
   queryOptions({
     queryKey: ["shot", shot, "vectors"],

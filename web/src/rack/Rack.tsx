@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../api/client";
-import { useUiAside } from "../app/store";
+import { now, useUiAside } from "../app/store";
 import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
-import { reordered, withVeil, type Drape, type Veil } from "../features/recipe";
+import { FacePartsMenu } from "../features/drape/FacePartsMenu";
+import { freeName, reordered, withVeil, type Drape, type Pair, type Veil } from "../features/recipe";
 import { Button, Hint } from "../ui/controls";
 import { useSelected } from "../viewer/Views";
 import { AddVeil } from "./AddVeil";
@@ -43,6 +44,19 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
     void edit(reordered(recipe!, name, to), `Order of ${name}`).then(
       (ok) => ok && void start({ kind: "ready" }),
     );
+  };
+  const drapePart = async (part: string, points: Pair[]) => {
+    const taken = recipe!.drapes.map((d) => d.name);
+    const name = taken.includes(part) ? freeName(part, taken) : part;
+    const frame = now().frame;
+    const added: Drape = {
+      name,
+      reference_frames: [frame],
+      outline: { [frame]: points },
+      follower: { kind: "face" },
+    };
+    if (await edit({ ...recipe!, drapes: [...recipe!.drapes, added] }, `Drape ${name}`))
+      ui.set({ selection: { kind: "drape", name }, stage: "drape" });
   };
   const veilRow = (v: Veil) => {
     const at = recipe!.veils.indexOf(v);
@@ -133,6 +147,14 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
             Mark
           </Button>
         </div>
+        {recipe && (
+          <FacePartsMenu
+            shot={shot.id}
+            label="Drape a part of a face"
+            title="Finds the faces on this frame and drapes the cheek, the forehead, the lips and so on"
+            onChoose={(part, points) => void drapePart(part, points)}
+          />
+        )}
         <Button
           pressed={ui.tool === "holdout"}
           onClick={() => ui.set({ tool: "holdout", playing: 0 })}

@@ -367,7 +367,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       recipe.holdouts.map((h) => h.name),
     );
     ui.set({ tool: "none" });
-    const added: Holdout = { name, shapes: { [frame]: points.map(pair) } };
+    // Others keep what they have been followed to: what passes is in front of the surface that is worked on.
+    const before = drape ? [drape.name] : null;
+    const added: Holdout = { name, shapes: { [frame]: points.map(pair) }, before };
     if (await edit({ ...recipe, holdouts: [...recipe.holdouts, added] }, `Holdout ${name}`))
       ui.set({ selection: { kind: "holdout", name }, stage: "drape", look: "original" });
   };

@@ -72,6 +72,18 @@ def polygon_mask(polygon: Points, width: int, height: int, origin: tuple[float, 
     return mask.astype(bool)
 
 
+def polygon_area(polygon: Points) -> float:
+    """Area in px^2, positive whichever way round the polygon runs."""
+    x, y = np.asarray(polygon, np.float64).T
+    return float(abs(0.5 * (x[:-1] @ y[1:] - y[:-1] @ x[1:] + x[-1] * y[0] - y[-1] * x[0])))
+
+
+def shrunk(polygon: Points, factor: float) -> Points:
+    """A polygon (M, 2) scaled about the mean of its points."""
+    middle = polygon.mean(axis=0)
+    return np.asarray(middle + factor * (polygon - middle))
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def _distances(px, py, width, height):  # type: ignore[no-untyped-def]
     """Signed distance of each pixel centre to a closed polygon, by all its segments and the even-odd rule."""

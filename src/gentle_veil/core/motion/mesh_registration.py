@@ -32,6 +32,7 @@ TOLERANCE_PX = (0.25, 0.8)  # misplacement for which a steep pixel is not weighe
 NOISE_CORRELATION = (7.0, 9.0)
 LEAST_SIGMA = 4e-4
 FIRST_SIGMA = 0.02  # before anything is known
+MIN_SAMPLES = 30  # lattice points, for a scale of the residual
 PLACE_TRUST_PX = 6.0  # how far a whole control point may be off its prediction
 LEAST_AREA = 0.12  # of the reference's, below which a surface is nearly edge-on
 GAIN_RANGE = (0.35, 2.8)
@@ -257,6 +258,8 @@ class MeshRegistration:
                     light = self.fit_light(level, seen, held, sigmas[level], light)
                 residual = light.gain * t + light.bias - seen
                 sigmas[level] = min(_robust_sigma(residual, held), sigma_limits[level])
+                if not np.isfinite(sigmas[level]):
+                    break  # too little is seen to tell anything
                 tolerance = TOLERANCE_PX[level] * (1.0 if iteration == 0 else 0.5)
                 data_terms(
                     t,
@@ -397,8 +400,9 @@ def _narrow(matrix: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
-    values = np.abs(residual[::2, ::2][held[::2, ::2] > 0.5])
-    if values.size < 30:
+    step = 2 if held.sum() > 4 * MIN_SAMPLES else 1
+    values = np.abs(residual[::step, ::step][held[::step, ::step] > 0.5])
+    if values.size < MIN_SAMPLES:
         return np.inf
     return max(MAD_TO_SIGMA * float(np.partition(values, values.size // 2)[values.size // 2]), LEAST_SIGMA)
 

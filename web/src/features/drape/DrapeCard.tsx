@@ -21,11 +21,10 @@ import {
   type Recipe,
   type Tack,
 } from "../recipe";
+import { HeadSection } from "./HeadSection";
 import { VectorsSection } from "./VectorsSection";
 import { Checks } from "./Checks";
 import { tackSpan, worstFrames } from "./model";
-
-const NOT_BUILT = ["face"];
 
 export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recipe: Recipe; drape: Drape }) {
   const { data: params } = useQuery(paramsQuery);
@@ -139,10 +138,9 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
             )
           }
         />
-        <p className="mt-1 text-[12px] text-dim">
-          Not built yet: {NOT_BUILT.filter((n) => !params?.followers[n]).join(", ")}.
-        </p>
+        <p className="mt-1 text-[12px] text-dim">{params?.followers[kind]?.help}</p>
       </Section>
+      {kind === "face" && track && <HeadSection shot={shot.id} drape={drape.name} />}
       {kind === "vectors" && (
         <VectorsSection
           shot={shot}

@@ -5,6 +5,7 @@ import { Button, NumberField, Section, Switch, TextField } from "../../ui/contro
 import { scaledOutline } from "../../viewer/tools/outline";
 import { PointList } from "../drape/DrapeCard";
 import { FacesSection } from "./FacesSection";
+import { FacePartsMenu } from "../drape/FacePartsMenu";
 import { alike } from "../../geometry/keyedShape";
 import { ScopeSwitch } from "../ScopeSwitch";
 import { Reuse } from "./Reuse";
@@ -184,6 +185,16 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           help: "Moves the edge outwards, or inwards when negative.",
         })}
         {number("opacity", "Opacity", 1, { low: 0, high: 1, step: 0.01, help: "0 leaves the original." })}
+        <div className="py-0.5">
+          <FacePartsMenu
+            shot={shot.id}
+            label="Outline of a face part"
+            title="The veil's outline becomes a part of a face on the frame that is seen"
+            onChoose={(part, points) =>
+              change({ frame: now().frame, outline: points, shapes: {} }, `Outline: ${part}`)
+            }
+          />
+        </div>
         {outline && <ScopeSwitch />}
         {veil.shapes && Object.keys(veil.shapes).length > 0 && (
           <div className="flex flex-wrap items-center gap-1 py-0.5">

@@ -13,6 +13,7 @@ MIX_SIGMA_CELLS = 1.5
 MIX_TEMPERATURE = 0.04  # of the clipped residual
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
+LEAST_SIDE = 12  # lattice points; in less there is no dense motion to find
 LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
 
@@ -122,6 +123,8 @@ class LatticeFlow:
 
     def between(self, a: ImageF32, b: ImageF32) -> ImageF32:
         """Flow (2, h, w) with a(x) = b(x + flow)."""
+        if max(a.shape) < LEAST_SIDE:
+            return np.zeros((2, *a.shape), np.float32)
         low, high = np.percentile(a[::3, ::3], (1, 99))
         span = max(float(high - low), 1e-4)
         pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]

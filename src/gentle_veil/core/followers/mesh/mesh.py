@@ -222,7 +222,7 @@ class MeshRun:
         guesses = self.guesses(k, state, guesses)
         pyramid = self._pyramid(k, *guesses)
         if pyramid is None:
-            return self._carried(state, guesses[-1], OUTSIDE)
+            return self.carried(state, guesses[-1], OUTSIDE)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         for guess in guesses:
             mixer.add(guess)
@@ -297,11 +297,11 @@ class MeshRun:
         r = self.registration
         shown = float((fit.visible * r.held).sum() / max(float(r.held.sum()), 1.0))
         if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
-            return self._carried(state, r.displacement(fit.controls), OUTSIDE)
+            return self.carried(state, r.displacement(fit.controls), OUTSIDE)
         if fit.correlation < LOST_CORRELATION or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status
-            return self._carried(state, state.displacement, status)
+            return self.carried(state, state.displacement, status)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
         if not weak:
             self.sigmas[0].append(fit.sigmas[0])
@@ -330,7 +330,7 @@ class MeshRun:
         error = np.sqrt(ERROR_FLOOR_PX**2 + SPREAD_TIMES**2 * noise + (HIDDEN_ERROR_PX * hidden) ** 2)
         return error, hidden
 
-    def _carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
+    def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         """Not seen: keep the place that is most likely, and say how unsure it is."""
         hidden = (np.zeros(len(self.vertices)) if state.hidden is None else state.hidden) + 1
         controls = self.registration.lattice.fit(displacement)

@@ -103,3 +103,12 @@ def test_settling__leaves_the_reference_row_and_short_tracks_alone(weave: Bendin
     np.testing.assert_array_equal(settled(raw).positions[0], raw.positions[0])
     short = mesh.estimate(ArrayFrames(weave.frames), Region(0, BOX), mesh.Options(), wanted=range(3))
     assert settled(short) is short
+
+
+@pytest.mark.truth
+def test_tiny_region__is_followed_all_the_same(weave: BendingSequence) -> None:
+    tiny = np.array([[100.0, 70], [118, 70], [118, 90], [100, 90]])
+    mesh = FOLLOWERS["mesh"]
+    track = mesh.estimate(ArrayFrames(weave.frames), Region(0, tiny), mesh.Options(), wanted=range(4))
+    middle = np.array([[109.0, 80]])
+    assert np.linalg.norm(track.carry(middle, 3) - weave.motion.carry(middle, 3)) < 0.5

@@ -1,0 +1,155 @@
+"""Follow a region of a face: the mesh's solve against the reference, led by the whole face.
+
+A face network finds the face under the outline; its oval is followed as a mesh of its own, and leads the part: weak
+skin of a turning cheek cannot run away from the brow, the eye and the mouth beside it. The network's own points are off
+by 8 to 13 px on a head turned by 20 degrees, so they find the face and name its parts, and do not lead. Where there is
+no face under the outline it is the mesh follower alone.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import (
+    LOST,
+    SEEN,
+    WEAK,
+    SurfaceTrack,
+    TrackRow,
+    merge_tracks,
+    track_from_rows,
+)
+from gentle_veil.core.faces.finder import FULL, SHORT, find_faces
+from gentle_veil.core.faces.landmarks import PRESENT, Landmarks, landmarks_again, landmarks_of_face
+from gentle_veil.core.faces.people import for_finding
+from gentle_veil.core.followers.face.options import FaceOptions
+from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.plane.plane import PlaneHistory
+from gentle_veil.core.geometry.outline import polygon_area, shrunk
+from gentle_veil.core.geometry.spline_field import Lattice
+from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.types import ImageF32, Points
+
+INNER = 0.85  # of the face's oval: its rim turns away first
+LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
+NEAR_FACES = 0.7  # of a face's size: how far its middle may be from the outline's
+FIND_LEAST = 0.35
+WRONG_SHARE = 0.012  # of the face's size: how far off the whole may have a part
+
+
+class FaceFollower:
+    """See `contracts.follower.Follower`; the points are `faces.landmarks`."""
+
+    kind = "face"
+    label = "Face"
+    help = "Skin of a face: led by a face mesh of 468 points, so that it is not lost when the head turns."
+    Options = FaceOptions
+
+    def estimate(
+        self,
+        frames: FrameSource,
+        region: Region,
+        options: FaceOptions,
+        *,
+        wanted: Sequence[int],
+        known: SurfaceTrack | None = None,
+        report: Report = silent,
+    ) -> SurfaceTrack:
+        run = _Run(frames, region, options)
+        after, before = frames_outward(region.reference, wanted)
+        total, done = len(after) + len(before), 0
+        rows = {region.reference: run.reference_row()}
+        for side in (after, before):
+            if not side:
+                continue
+            state, history = run.begin(known, side)
+            for k in side:
+                report(done, total, f"following frame {k}")
+                rows[k], state = run.follow(k, state, history)
+                done += 1
+        report(total, total, "followed")
+        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+
+
+def face_under(picture: np.ndarray, polygon: Points) -> Landmarks | None:
+    """The points of the face that an outline lies on, in a picture (H, W, 3) uint8; None without one."""
+    middle = (polygon.min(axis=0) + polygon.max(axis=0)) / 2
+    faces = find_faces(picture, SHORT, least=FIND_LEAST) or find_faces(picture, FULL, least=FIND_LEAST)
+    near = [f for f in faces if np.linalg.norm(f.centre - middle) < NEAR_FACES * f.size]
+    if not near:
+        return None
+    found = landmarks_of_face(picture, min(near, key=lambda f: float(np.linalg.norm(f.centre - middle))))
+    # Once more from its own points, which stand better than the finder's box.
+    found = landmarks_again(picture, found) if found.score >= PRESENT else found
+    return found if found.score >= PRESENT else None
+
+
+class _Run(MeshRun):
+    def __init__(self, frames: FrameSource, region: Region, options: FaceOptions) -> None:
+        super().__init__(frames, region, MeshOptions(spacing=options.spacing, reach=options.reach))
+        home = face_under(for_finding(frames[region.reference], frames.encoding), self.polygon)
+        self.whole: _WholeFace | None = None
+        if home is not None:
+            inner = shrunk(home.part("face"), INNER)
+            small = polygon_area(self.polygon) < LARGE_SHARE * polygon_area(inner)
+            self.whole = (
+                _WholeFace(frames, replace(region, polygon=inner), self.registration.lattice) if small else None
+            )
+        self.led: ImageF32 | None = None
+        self.allowed = 0.0 if home is None else WRONG_SHARE * float(np.ptp(home.flat, axis=0).max())
+
+    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
+        if self.whole is not None:
+            self.whole.restart(1 if side[0] > self.reference else -1)
+        return super().begin(known, side)
+
+    def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
+        self.led = None if self.whole is None else self.whole.lead(k)
+        return guesses if self.led is None else [self.led, *(self._near(g) for g in guesses)]
+
+    def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
+        return [self._near(g) for g in super().dense_guesses(k, state, pyramid, best)]
+
+    def _near(self, guess: ImageF32) -> ImageF32:
+        """A guess, no further from where the whole face has it than that may be wrong."""
+        if self.led is None:
+            return guess
+        off = guess - self.led
+        length = np.linalg.norm(off, axis=0)
+        allowed: ImageF32 = self.led + off * np.minimum(1.0, self.allowed / np.maximum(length, 1e-6))
+        return allowed
+
+    def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
+        if self.led is None or status != LOST:
+            return super().carried(state, displacement, status)
+        # The part cannot be told by itself, but the face it belongs to can.
+        row, new = super().carried(state, self.led, WEAK)
+        return replace(row, error_px=np.full(len(row.error_px), self.allowed)), new
+
+
+class _WholeFace:
+    """The whole face followed beside a part of it: weak skin goes with what is around it."""
+
+    def __init__(self, frames: FrameSource, region: Region, part: Lattice) -> None:
+        self.run = MeshRun(frames, region, MeshOptions())
+        self.part = Lattice(self.run.grid, part.xs, part.ys)
+        self.restart(1)
+
+    def restart(self, step: int) -> None:
+        self.step, self.at = step, self.run.reference
+        self.state, self.history = self.run.begin(None, [self.at + step])
+
+    def lead(self, k: int) -> ImageF32 | None:
+        """The displacement (2, h, w) over the part's lattice on frame ``k``, None where the face is not seen."""
+        while self.at != k:
+            self.at += self.step
+            _, self.state = self.run.follow(self.at, self.state, self.history)
+        if self.state.status not in SEEN:
+            return None
+        controls = self.run.registration.lattice.fit(self.state.displacement)
+        return np.asarray(self.part.values(controls), np.float32)
