@@ -3,8 +3,17 @@ import type { Schema } from "../api/client";
 import { now, useUiAside } from "../app/store";
 import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
 import { FacePartsMenu } from "../features/drape/FacePartsMenu";
-import { freeName, reordered, withVeil, type Drape, type Pair, type Veil } from "../features/recipe";
+import {
+  freeName,
+  reordered,
+  withVeil,
+  writeOutline,
+  type Drape,
+  type Pair,
+  type Veil,
+} from "../features/recipe";
 import { Button, Hint } from "../ui/controls";
+import { scaledOutline } from "../viewer/tools/outline";
 import { useSelected } from "../viewer/Views";
 import { AddVeil } from "./AddVeil";
 
@@ -52,7 +61,10 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
     const added: Drape = {
       name,
       reference_frames: [frame],
-      outline: { [frame]: points },
+      // A face's rim turns away first, and has nothing to hold on to.
+      outline: {
+        [frame]: part === "face" ? writeOutline(scaledOutline({ points, corners: [] }, 0.88)) : points,
+      },
       follower: { kind: "face" },
     };
     if (await edit({ ...recipe!, drapes: [...recipe!.drapes, added] }, `Drape ${name}`))

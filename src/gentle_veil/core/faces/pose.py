@@ -15,6 +15,7 @@ from gentle_veil.core.types import Matrix, Points
 LEAST_POINTS = 8  # fewer make a weak solve (common practice, JOB.md)
 # Average reprojection error in px (common practice, JOB.md): near the first very good, above the second bad.
 VERY_GOOD_PX, BAD_PX = 0.25, 3.0
+FOREIGN, ROUNDS = 3.5, 4  # times the median error: such a point is left out, and the pose solved again
 FOCAL_SHARES = np.geomspace(0.7, 5.0, 14)  # of the picture's longer side, tried when the focal length is not given
 
 
@@ -22,7 +23,8 @@ FOCAL_SHARES = np.geomspace(0.7, 5.0, 14)  # of the picture's longer side, tried
 class HeadPose:
     """``camera_from_head`` (T, 4, 4), NaN where the head is not seen; ``error_px`` (T,) mean reprojection error.
 
-    ``focal_px`` given or estimated; ``by_point`` (N,) each point's own mean error.
+    ``focal_px`` given or estimated; ``by_point`` (N,) each point's own mean error. A point that is off by far more than
+    the others has no say on that frame, as long as LEAST_POINTS are left, and no part in its mean error.
     """
 
     camera_from_head: np.ndarray
@@ -60,27 +62,35 @@ def head_pose(model: np.ndarray, places: np.ndarray, size: tuple[int, int], foca
 def _with_focal(model: np.ndarray, places: np.ndarray, size: tuple[int, int], focal: float) -> HeadPose:
     camera = np.array([[focal, 0, (size[0] - 1) / 2], [0, focal, (size[1] - 1) / 2], [0, 0, 1.0]])
     poses = np.full((len(places), 4, 4), np.nan)
-    errors = np.full(places.shape[:2], np.nan)
+    errors, mean = np.full(places.shape[:2], np.nan), np.full(len(places), np.nan)
     for i, seen in enumerate(places):
         if not np.isfinite(seen).all():
             continue
         found = _solve(model, seen, camera)
         if found is None:
             continue
-        poses[i], errors[i] = found
+        poses[i], errors[i], kept = found
+        mean[i] = errors[i][kept].mean()
     seen_at_all = np.isfinite(errors).all(axis=1)
-    mean = np.where(seen_at_all, np.nan_to_num(errors).mean(axis=1), np.nan)
     by_point = errors[seen_at_all].mean(axis=0) if seen_at_all.any() else np.full(len(model), np.nan)
     return HeadPose(poses, mean, focal, by_point)
 
 
-def _solve(model: np.ndarray, seen: Points, camera: Matrix) -> tuple[Matrix, np.ndarray] | None:
+def _solve(model: np.ndarray, seen: Points, camera: Matrix) -> tuple[Matrix, np.ndarray, np.ndarray] | None:
     good, turn, shift = cv2.solvePnP(model, seen, camera, None, flags=cv2.SOLVEPNP_EPNP)
     if not good:
         return None
-    turn, shift = cv2.solvePnPRefineLM(model, seen, camera, None, turn, shift)
-    there, _ = cv2.projectPoints(model, turn, shift, camera, None)
+    kept = np.ones(len(model), bool)
+    error = np.zeros(len(model))
+    for _ in range(ROUNDS):
+        turn, shift = cv2.solvePnPRefineLM(model[kept], seen[kept], camera, None, turn, shift)
+        there, _ = cv2.projectPoints(model, turn, shift, camera, None)
+        error = np.linalg.norm(there[:, 0] - seen, axis=1)
+        good_enough = error <= FOREIGN * max(float(np.median(error)), 0.05)
+        if (good_enough == kept).all() or good_enough.sum() < LEAST_POINTS:
+            break
+        kept = good_enough
     pose = np.eye(4)
     pose[:3, :3], _ = cv2.Rodrigues(turn)
     pose[:3, 3] = shift[:, 0]
-    return pose, np.linalg.norm(there[:, 0] - seen, axis=1)
+    return pose, error, kept

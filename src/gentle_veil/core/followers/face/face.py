@@ -47,7 +47,7 @@ class FaceFollower:
 
     kind = "face"
     label = "Face"
-    help = "Skin of a face: led by a face mesh of 468 points, so that it is not lost when the head turns."
+    help = "Skin of a face: led by the whole face around it, so that it is not lost when the head turns."
     Options = FaceOptions
 
     def estimate(
