@@ -12,6 +12,7 @@ from gentle_veil.core.errors import RecipeError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.recipe import Keys, Outline, Recipe, Value
+from gentle_veil.domain.strokes import StrokeWritten
 
 Fault = dict[str, str]
 VEIL_LIMITS = {"feather": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
@@ -169,12 +170,30 @@ def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
             yield _fault(path, "must be two numbers, x and y, or null")
     elif spec.type == "points" and not (isinstance(value, list | tuple) and all(_is_pair(v) for v in value)):
         yield _fault(path, "must be a list of points, each two numbers, x and y")
+    elif spec.type == "strokes":
+        yield from _stroke_faults(path, value)
     elif spec.type in ("artwork", "plate") and not isinstance(value, str):
         yield _fault(path, "must be the name of a piece of artwork")
     elif spec.type == "colour" and not (isinstance(value, str) and re.fullmatch(r"#[0-9a-fA-F]{6}", value)):
         yield _fault(path, "must be a colour like #8a6f5c")
     elif spec.type == "names" and not (isinstance(value, list | tuple) and all(isinstance(v, str) for v in value)):
         yield _fault(path, "must be a list of names")
+
+
+def _stroke_faults(path: str, value: Any) -> Iterator[Fault]:
+    if not isinstance(value, list | tuple):
+        yield _fault(path, "must be a list of strokes")
+        return
+    for i, written in enumerate(value):
+        try:
+            StrokeWritten.model_validate(written)
+        except ValidationError as fault:
+            for e in fault.errors(include_url=False):
+                yield {"path": f"{path}[{i}]{_dotted(e['loc'])}", "message": _plain(e)}
+
+
+def _dotted(parts: tuple[int | str, ...]) -> str:
+    return "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in parts)
 
 
 def _is_pair(value: Any) -> bool:

@@ -1,5 +1,6 @@
 """From a recipe to pictures: veils made ready, frames composed and kept."""
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -13,9 +14,11 @@ from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
+from gentle_veil.core.measure.focus import softness
 from gentle_veil.core.render import Layer, Rendered, render_frame
+from gentle_veil.core.types import ImageF32
 from gentle_veil.core.veils import VEILS
-from gentle_veil.domain.keys import content_key, prepared_key
+from gentle_veil.domain.keys import RENDER_CODE, content_key, prepared_key
 from gentle_veil.domain.recipe import Keys, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import (
@@ -154,7 +157,16 @@ def _ready(workspace: Workspace, recipe: Recipe, veil: Veil) -> tuple[Followed, 
     kind = VEILS[veil.kind]
     if kind.needs_people(kind.Params(**_split_params(veil, 0)[0])):
         contents.append(people_key(workspace))
+    if _designed_on_others(veil):
+        contents += _contents_below(workspace, recipe, veil)
     return followed, prepared_key(followed.content, drape, veil, _others(recipe, veil), contents, kind.prepared_by)
+
+
+def _contents_below(workspace: Workspace, recipe: Recipe, veil: Veil) -> list[str]:
+    """What the veils under one depend on, whether they have been prepared or not."""
+    under = recipe.veils[: recipe.veils.index(veil)]
+    ready = [(_ready(workspace, recipe, v), v) for v in under]
+    return [content_key(r[1], r[0].content, v.model_dump(mode="json")) for r, v in ready if r is not None]
 
 
 def _picture_itself(workspace: Workspace, veil: Veil) -> Followed:
@@ -173,7 +185,7 @@ def build_layers(
     ``strict``: RuleError for a veil whose surface is not known, instead of leaving it out
     """
     offset = workspace.info.first_frame
-    layers = []
+    layers: list[Layer] = []
     for veil in recipe.veils:
         ready = _ready(workspace, recipe, veil)
         if ready is None:
@@ -189,6 +201,13 @@ def build_layers(
         params = kind.Params(**constants)
         refuse_lossy(workspace, veil)
         placement = placement_of(workspace, recipe, veil, params, followed, report=report)
+        if _designed_on_others(veil):
+            k = followed.track.reference_frames[0]
+            placement = replace(
+                placement,
+                below=partial(_below, workspace, tuple(layers), k),
+                softness=partial(_softness, workspace, followed, placement, report),
+            )
         prepared = workspace.memory.get(("prepared", key), partial(workspace.cache.get_json, "prepared", key))
         if prepared is None:
             prepared = kind.prepare(workspace.frames, placement, params, report=report)
@@ -213,6 +232,25 @@ def build_layers(
             )
         )
     return tuple(layers)
+
+
+def _designed_on_others(veil: Veil) -> bool:
+    """Whether what is prepared depends on the veils below it: whoever paints, paints on what they see."""
+    return any(spec.type == "strokes" for spec, _ in specs_of(VEILS[veil.kind].Params).values())
+
+
+def _softness(workspace: Workspace, followed: Followed, placement: Placement, report: Report) -> dict[str, float]:
+    """How soft the surface is on each frame, measured once for a track."""
+    key = content_key("softness", RENDER_CODE, followed.content)
+    known: dict[str, float] | None = workspace.cache.get_json("softness", key)
+    if known is None:
+        known = softness(workspace.frames, placement.track, placement.drape_ref, report=report)
+        workspace.cache.put_json("softness", key, known)
+    return known
+
+
+def _below(workspace: Workspace, layers: tuple[Layer, ...], k: int) -> ImageF32:
+    return workspace.frames.encoding.to_linear(compose(workspace, layers, k).img_raw)
 
 
 def compose(workspace: Workspace, layers: tuple[Layer, ...], k: int) -> Rendered:

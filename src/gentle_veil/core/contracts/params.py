@@ -11,7 +11,8 @@ from typing import Any
 class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
-    type: str  # number | switch | choice | vector | points | artwork | plate | colour | names
+    type: str  # number | switch | choice | vector | points | artwork | plate | colour | names |
+    # strokes
     label: str
     help: str
     group: str
@@ -74,6 +75,11 @@ def colour(default: str, *, label: str, help: str, group: str) -> Any:
 def names(*, label: str, help: str, group: str) -> Any:
     """A list of names, for example of faces; empty unless it is set."""
     return field(default=(), metadata={"spec": ParamSpec("names", label, help, group)})
+
+
+def strokes(*, label: str, help: str, group: str) -> Any:
+    """Brush strokes as plain data, see `core.retouch.strokes`; empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("strokes", label, help, group)})
 
 
 def specs_of(params_type: type) -> dict[str, tuple[ParamSpec, Any]]:

@@ -1,6 +1,6 @@
 """What a veil kind is: a folder under `core/veils/` that exports ``VEIL``."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Protocol
 
@@ -23,7 +23,9 @@ class Placement:
                 drape's own; track frame numbers are k, from 0; marks_ref are the outlines of the other marks on
                 the same surface, which must not be taken for clean skin; pictures are the pieces of artwork that
                 the parameters name; people the faces of the shot, for kinds that need them; frame_seconds how
-                long a frame of the shot is shown
+                long a frame of the shot is shown;
+                below gives the reference frame (H, W, 3) scene-linear with all veils under this one, for kinds that
+                are designed on it (None: the frame itself); softness gives `measure.focus.softness` of the drape
     """
 
     track: SurfaceTrack
@@ -33,6 +35,8 @@ class Placement:
     pictures: Mapping[str, Picture] = field(default_factory=dict)
     people: People | None = None
     frame_seconds: float = 0.04
+    below: Callable[[], ImageF32] | None = None
+    softness: Callable[[], dict[str, float]] | None = None
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,11 @@ from gentle_veil.core.veils import VEILS
 
 pytestmark = pytest.mark.parametrize("kind", sorted(VEILS))
 CENTRE = (150.0, 118.0)
-GIVEN = {"apply": {"art": "patch"}, "smooth": {"tolerance": 100.0}}  # what a kind needs before it does anything
+GIVEN = {
+    "apply": {"art": "patch"},
+    "smooth": {"tolerance": 100.0},
+    "paint": {"strokes": ({"tool": "heal", "points": [[150, 118]], "radius": 9, "offset": [22, 0]},)},
+}  # what a kind needs before it does anything
 COVER = VEILS["obscure"].Params(look="cover", margin=0.0)
 PLAIN = {"hidden": [], "cells": {}, "flat": 0.0, "grey": 0.0, "why": ""}
 
