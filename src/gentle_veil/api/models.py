@@ -59,6 +59,7 @@ class LookQuery(BaseModel):
 class Draft(BaseModel):
     recipe: dict[str, Any] = Field(description="A recipe that is not kept: while something is being dragged.")
     frame: int
+    flat: str | None = Field(None, description="The drape whose flat view is wanted instead of the frame.")
 
 
 class RevisionQuery(BaseModel):
@@ -448,7 +449,7 @@ class Deliveries(BaseModel):
 
 class Param(BaseModel):
     name: str
-    type: Literal["number", "switch", "choice", "vector", "points", "artwork", "plate", "colour", "names"]
+    type: Literal["number", "switch", "choice", "vector", "points", "artwork", "plate", "colour", "names", "strokes"]
     label: str
     help: str
     group: str

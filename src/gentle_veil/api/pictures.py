@@ -11,7 +11,7 @@ from gentle_veil.core.errors import RuleError
 from gentle_veil.core.measure.track_checks import jitter
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Recipe
-from gentle_veil.services.composing import layer_keys
+from gentle_veil.services.composing import layer_keys, settled_part
 from gentle_veil.services.following import known_track
 from gentle_veil.services.plates import plate_out
 from gentle_veil.services.recipes import drape_of
@@ -55,8 +55,13 @@ def preview(path: m.ShotPath, body: m.Draft) -> Response:
     """A frame with a recipe that is only being tried: JPEG, kept nowhere."""
     workspace = library().workspace(path.shot)
     recipe = read_recipe(body.recipe)
-    _check_ready("result", path.shot, recipe)
-    answer = picture(frame_view(workspace, recipe, workspace.k_of(body.frame), "result", "jpg", keep=False), "jpg")
+    _check_ready("result", path.shot, settled_part(recipe))
+    k = workspace.k_of(body.frame)
+    if body.flat is not None:
+        content = flat_view(workspace, recipe, drape_of(recipe, body.flat), k, "result", "jpg", keep=False)
+    else:
+        content = frame_view(workspace, recipe, k, "result", "jpg", keep=False)
+    answer = picture(content, "jpg")
     answer.headers["Cache-Control"] = "no-store"
     return answer
 

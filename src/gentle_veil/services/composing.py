@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.keyed import Keyed, constant
 from gentle_veil.core.contracts.params import specs_of
 from gentle_veil.core.contracts.report import Report, silent
@@ -16,7 +17,7 @@ from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
 from gentle_veil.core.measure.focus import softness
 from gentle_veil.core.render import Layer, Rendered, render_frame
-from gentle_veil.core.types import ImageF32
+from gentle_veil.core.types import ImageF32, RawImage
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.keys import RENDER_CODE, content_key, prepared_key
 from gentle_veil.domain.recipe import Keys, Recipe, Value, Veil
@@ -178,11 +179,12 @@ def _picture_itself(workspace: Workspace, veil: Veil) -> Followed:
 
 
 def build_layers(
-    workspace: Workspace, recipe: Recipe, *, strict: bool = False, report: Report = silent
+    workspace: Workspace, recipe: Recipe, *, strict: bool = False, keep: bool = True, report: Report = silent
 ) -> tuple[Layer, ...]:
     """The veils that are on and whose surface is known, ready to be laid, in order.
 
-    ``strict``: RuleError for a veil whose surface is not known, instead of leaving it out
+    ``strict``: RuleError for a veil whose surface is not known, instead of leaving it out; ``keep``: False for what is
+    only tried, of which nothing is kept
     """
     offset = workspace.info.first_frame
     layers: list[Layer] = []
@@ -205,13 +207,14 @@ def build_layers(
             k = followed.track.reference_frames[0]
             placement = replace(
                 placement,
-                below=partial(_below, workspace, tuple(layers), k),
+                below=partial(_below, workspace, recipe, veil, tuple(layers), k),
                 softness=partial(_softness, workspace, followed, placement, report),
             )
         prepared = workspace.memory.get(("prepared", key), partial(workspace.cache.get_json, "prepared", key))
         if prepared is None:
             prepared = kind.prepare(workspace.frames, placement, params, report=report)
-            workspace.cache.put_json("prepared", key, prepared)
+            if keep:
+                workspace.cache.put_json("prepared", key, prepared)
         layers.append(
             Layer(
                 name=veil.name,
@@ -234,6 +237,11 @@ def build_layers(
     return tuple(layers)
 
 
+def settled_part(recipe: Recipe) -> Recipe:
+    """A recipe without what is painted: that is prepared so fast that nobody waits for it."""
+    return recipe.model_copy(update={"veils": [v for v in recipe.veils if not _designed_on_others(v)]})
+
+
 def _designed_on_others(veil: Veil) -> bool:
     """Whether what is prepared depends on the veils below it: whoever paints, paints on what they see."""
     return any(spec.type == "strokes" for spec, _ in specs_of(VEILS[veil.kind].Params).values())
@@ -249,8 +257,43 @@ def _softness(workspace: Workspace, followed: Followed, placement: Placement, re
     return known
 
 
-def _below(workspace: Workspace, layers: tuple[Layer, ...], k: int) -> ImageF32:
-    return workspace.frames.encoding.to_linear(compose(workspace, layers, k).img_raw)
+def _below(workspace: Workspace, recipe: Recipe, veil: Veil, layers: tuple[Layer, ...], k: int) -> ImageF32:
+    """The frame with the veils under one, scene-linear; the same for as long as one paints on it."""
+    key = ("below", workspace.media_key, k, *_contents_below(workspace, recipe, veil))
+    made: ImageF32 = workspace.memory.get(
+        key, lambda: workspace.frames.encoding.to_linear(compose(workspace, layers, k).img_raw)
+    )
+    return made
+
+
+class _OneFrame:
+    """A frame that has been composed already, in the place of the clip's own."""
+
+    def __init__(self, frames: FrameSource, img_raw: RawImage) -> None:
+        self._frames, self._img_raw, self.encoding = frames, img_raw, frames.encoding
+
+    def __len__(self) -> int:
+        return len(self._frames)
+
+    def __getitem__(self, k: int) -> RawImage:
+        return self._img_raw
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self._frames.size
+
+
+def compose_tried(workspace: Workspace, recipe: Recipe, layers: tuple[Layer, ...], k: int) -> RawImage:
+    """A frame of a recipe that is only being tried. What lies under a veil that is painted is composed once."""
+    names = [v.name for v in recipe.veils if _designed_on_others(v)]
+    first = next((i for i, layer in enumerate(layers) if layer.name in names), len(layers))
+    if first == len(layers):
+        return compose(workspace, layers, k).img_raw
+    veil = recipe.veil(layers[first].name)
+    assert veil is not None
+    key = ("under", workspace.media_key, k, *_contents_below(workspace, recipe, veil))
+    under: RawImage = workspace.memory.get(key, lambda: compose(workspace, layers[:first], k).img_raw)
+    return render_frame(_OneFrame(workspace.frames, under), layers[first:], k).img_raw
 
 
 def compose(workspace: Workspace, layers: tuple[Layer, ...], k: int) -> Rendered:

@@ -14,7 +14,7 @@ from gentle_veil.core.render import Layer
 from gentle_veil.domain.keys import frame_key
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.media.stills import encode_jpeg, encode_png, for_screen
-from gentle_veil.services.composing import build_layers, compose, layer_keys
+from gentle_veil.services.composing import build_layers, compose, compose_tried, layer_keys
 from gentle_veil.services.following import Followed, known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
@@ -55,10 +55,13 @@ def frame_view(
     known = None if key is None else workspace.cache.get("frame", key, f".{form}")
     if known is not None:
         return known
-    layers = build_layers(workspace, recipe)
+    layers = build_layers(workspace, recipe, keep=keep)
     if look == "result" and not layers:
         return frame_view(workspace, recipe, k, "original", form)
-    picture = _look_at(workspace, layers, k, look, veil)
+    if keep:
+        picture = _look_at(workspace, layers, k, look, veil)
+    else:
+        picture = for_screen(compose_tried(workspace, recipe, layers, k), workspace.frames.encoding)
     content = _encoded(picture, form)
     keys = layer_keys(workspace, recipe) if keep else None
     if keys is not None:
@@ -85,7 +88,9 @@ def flat_box(drape: Drape) -> tuple[int, int, int, int]:
     return x0, y0, min(x1, x0 + FLAT_LARGEST), min(y1, y0 + FLAT_LARGEST)
 
 
-def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: Look, form: Form) -> bytes:
+def flat_view(
+    workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: Look, form: Form, *, keep: bool = True
+) -> bytes:
     """The drape's surface on frame ``k``, standing as on its reference frame.
 
     Raises: RuleError where the drape has not been followed to ``k``
@@ -96,11 +101,14 @@ def flat_view(workspace: Workspace, recipe: Recipe, drape: Drape, k: int, look: 
     known = None if key is None else workspace.cache.get("flat", key, f".{form}")
     if known is not None:
         return known
-    layers = build_layers(workspace, recipe) if look == "result" else ()
-    img_raw = compose(workspace, layers, k).img_raw if layers else workspace.frames[k]
+    layers = build_layers(workspace, recipe, keep=keep) if look == "result" else ()
+    if not layers:
+        img_raw = workspace.frames[k]
+    else:
+        img_raw = compose(workspace, layers, k).img_raw if keep else compose_tried(workspace, recipe, layers, k)
     flat = flattened(for_screen(img_raw, workspace.frames.encoding), followed.track, row, flat_box(drape))
     content = _encoded(flat, form)
-    if key is not None:
+    if key is not None and keep:
         workspace.cache.put("flat", key, f".{form}", content)
     return content
 

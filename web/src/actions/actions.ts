@@ -9,6 +9,7 @@ export interface Doing {
   canUndo: boolean;
   canRedo: boolean;
   hasDrape: boolean;
+  canPaint: boolean;
   move: (to: "undo" | "redo") => void;
   setRange: (inFrame: number, outFrame: number) => void;
   follow: (part: "all" | "forwards" | "backwards" | "here") => void;
@@ -181,6 +182,36 @@ export const ACTIONS: Action[] = [
     keys: ["c"],
     when: (d) => d.hasDrape,
     run: () => ui().set({ tool: "tack", playing: 0 }),
+  },
+  {
+    id: "tool.brush",
+    label: "Take the brush",
+    group: "Making",
+    keys: ["a"],
+    when: (d) => d.canPaint,
+    run: () => ui().set({ tool: "brush", playing: 0, flatShown: true }),
+  },
+  {
+    id: "tool.source",
+    label: "Set the brush's source",
+    group: "Making",
+    keys: ["n"],
+    when: (d) => d.canPaint,
+    run: () => ui().set({ tool: "source", playing: 0 }),
+  },
+  {
+    id: "brush.smaller",
+    label: "Brush smaller",
+    group: "Making",
+    keys: ["["],
+    run: () => ui().set({ brush: { ...ui().brush, radius: Math.max(0.5, ui().brush.radius / 1.15) } }),
+  },
+  {
+    id: "brush.larger",
+    label: "Brush larger",
+    group: "Making",
+    keys: ["]"],
+    run: () => ui().set({ brush: { ...ui().brush, radius: Math.min(500, ui().brush.radius * 1.15) } }),
   },
   {
     id: "tool.none",

@@ -859,6 +859,12 @@ export interface components {
         };
         /** Draft */
         Draft: {
+            /**
+             * Flat
+             * @description The drape whose flat view is wanted instead of the frame.
+             * @default null
+             */
+            flat?: string | null;
             /** Frame */
             frame: number;
             /**
@@ -1313,7 +1319,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "colour" | "names";
+            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "colour" | "names" | "strokes";
             /** Unit */
             unit: string;
         };

@@ -150,6 +150,7 @@ function Workplace({
       canUndo: revision?.can_undo ?? false,
       canRedo: revision?.can_redo ?? false,
       hasDrape: drape !== null,
+      canPaint: veil?.kind === "paint",
       move: (to) => void move(to),
       setRange: (a, b) => void setRange(a, b),
       follow: () =>
@@ -157,7 +158,7 @@ function Workplace({
         void start({ kind: "follow", drape: drape.name, first: shot.in_frame, last: shot.out_frame }),
       prove: () => void start({ kind: "prove" }).then(() => ui.set({ stage: "proof" })),
     }),
-    [shot, revision, drape], // eslint-disable-line react-hooks/exhaustive-deps
+    [shot, revision, drape, veil], // eslint-disable-line react-hooks/exhaustive-deps
   );
   useKeys(doing);
 

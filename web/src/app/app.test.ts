@@ -33,6 +33,7 @@ describe("actions", () => {
     canUndo: false,
     canRedo: false,
     hasDrape: false,
+    canPaint: false,
     move: () => {},
     setRange: () => {},
     follow: () => {},

@@ -1,13 +1,14 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { Recipe } from "../features/recipe";
+import { FIRST_BRUSH, type Brush } from "../features/veil/brush";
 
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
 export type Look = "original" | "result" | "wipe" | "difference" | "matte" | "tracked";
 /** What is stuck to the surface, to judge how it is followed. */
 export type Stuck = "none" | "grid" | "checker" | "dots" | "trails";
 export type FlatLook = "same" | "tracked" | "residual";
-export type ToolName = "none" | "spot" | "outline" | "holdout" | "mark" | "tack";
+export type ToolName = "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source";
 export type Selection = { kind: "shot" } | { kind: "drape" | "veil" | "holdout"; name: string };
 export type Pad = "dark" | "middle" | "light";
 
@@ -22,6 +23,7 @@ interface Ui {
   tool: ToolName;
   /** What kind of veil the mark tool makes. */
   markKind: string;
+  brush: Brush;
   /** What dragging a keyed shape changes. */
   shapeScope: "frame" | "all";
   /** The only veil that is seen, or null for all. */
@@ -59,6 +61,7 @@ export const useUi = create<Ui>((set) => ({
   differenceGain: 4,
   tool: "none",
   markKind: "conceal",
+  brush: FIRST_BRUSH,
   shapeScope: "frame",
   solo: null,
   draft: null,
@@ -89,6 +92,7 @@ export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said" | "
       differenceGain: s.differenceGain,
       tool: s.tool,
       markKind: s.markKind,
+      brush: s.brush,
       shapeScope: s.shapeScope,
       solo: s.solo,
       selection: s.selection,

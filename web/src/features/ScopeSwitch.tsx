@@ -7,7 +7,7 @@ export function ScopeSwitch() {
   const set = useUi((s) => s.set);
   return (
     <div className="flex items-center justify-between gap-2 py-0.5">
-      <span className="text-dim">Dragging changes</span>
+      <span className="text-dim">Drag on</span>
       <Choice
         label="Dragging changes"
         value={scope}

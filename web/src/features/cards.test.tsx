@@ -124,10 +124,6 @@ describe("the drape card", () => {
     fireEvent.click(screen.getByRole("button", { name: /1010/ }));
     expect(useUi.getState().frame).toBe(1010);
   });
-  it("says honestly what is not built", () => {
-    shown(<DrapeCard shot={shot} recipe={recipe} drape={recipe.drapes[0]!} />);
-    expect(screen.getByText(/Not built yet: vectors, face/)).toBeTruthy();
-  });
 });
 
 describe("the shot card", () => {

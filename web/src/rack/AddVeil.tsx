@@ -35,6 +35,13 @@ const WISHES: (Wish & { kind: string })[] = [
     make: () => "mark",
   },
   {
+    kind: "paint",
+    label: "Paint",
+    help: "Brush on the surface where it stands still: heal, clone, colour, soften, on tone or texture.",
+    needsDrape: true,
+    make: (d, name) => ({ name: name("paint"), kind: "paint", ...on(d!), feather: 4 }),
+  },
+  {
     kind: "smooth",
     label: "Smooth skin",
     help: "Evens blotches and lines over the drape, or over the whole picture by its colour.",

@@ -177,11 +177,15 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
         {recipe && <AddVeil shot={shot} recipe={recipe} drape={drape} />}
         {ui.tool !== "none" && (
           <p className="text-[12px] text-saffron">
-            {ui.tool === "tack"
-              ? "Take hold of a point of the surface and drag it to where it is on this frame."
-              : ui.tool === "outline" || ui.tool === "holdout"
-                ? `Click points around ${ui.tool === "outline" ? "the surface" : "what passes in front"}; close on the first point or with Enter.`
-                : "Drag from the middle of the spot outwards. Escape puts the tool down."}
+            {ui.tool === "brush"
+              ? "Paint in the flat view, where the surface stands still. Escape puts the brush down."
+              : ui.tool === "source"
+                ? "Click where the brush samples: clean skin near by."
+                : ui.tool === "tack"
+                  ? "Take hold of a point of the surface and drag it to where it is on this frame."
+                  : ui.tool === "outline" || ui.tool === "holdout"
+                    ? `Click points around ${ui.tool === "outline" ? "the surface" : "what passes in front"}; close on the first point or with Enter.`
+                    : "Drag from the middle of the spot outwards. Escape puts the tool down."}
           </p>
         )}
       </div>

@@ -6,6 +6,7 @@ import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/vi
 import type { GripItem } from "./artGrips";
 import {
   COLOURS,
+  drawBrush,
   drawChecker,
   drawDonor,
   drawDots,
@@ -61,6 +62,14 @@ export interface ViewPictures {
   still: (string | null)[];
 }
 
+export interface BrushItem {
+  radius: number;
+  /** Null while clone or heal do not know where to sample. */
+  sampleAt: (p: FramePt, start: FramePt | null) => FramePt | null;
+  onStroke: (points: { x: number; y: number; pressure: number }[], done: boolean) => void;
+  onSource: (p: FramePt) => void;
+}
+
 interface Props {
   name: string;
   width: number;
@@ -79,6 +88,8 @@ interface Props {
   ellipses?: { points: FramePt[]; colour: string; dash?: number[] }[];
   /** What is being tried: shown instead of the result while it is dragged. */
   preview?: ImageBitmap | null;
+  /** Painting: the brush's radius in picture px, where it samples, and what a stroke becomes. */
+  brush?: BrushItem | null;
   tacks?: { to: FramePt; reach: number }[];
   onTack?: (from: FramePt, to: FramePt) => void;
   empty?: ReactNode;
@@ -92,7 +103,12 @@ type Drag =
   | { kind: "donor"; at: FramePt }
   | { kind: "tack"; from: FramePt; to: FramePt }
   | { kind: "grip"; id: string; to: FramePt }
+  | { kind: "stroke"; points: { x: number; y: number; pressure: number }[] }
   | { kind: "outline"; id: string; index: number | null; from: FramePt; start: Outline; now: Outline };
+
+/** A pen's own pressure; a mouse presses fully. */
+const pressureOf = (e: React.PointerEvent): number =>
+  e.pointerType === "pen" && e.pressure > 0 ? e.pressure : 1;
 
 const STILL_AFTER_MS = 160;
 const REACH_SCREEN_PX = 9;
@@ -280,6 +296,10 @@ export function PictureView(props: Props) {
     }
     if (lens && pointer && shownBitmap.current)
       drawLens(ctx, view, shownBitmap.current, { width, height }, pointer);
+    if (tool === "brush" && props.brush && pointer) {
+      const start = drag?.kind === "stroke" ? (drag.points[0] as FramePt) : null;
+      drawBrush(ctx, view, pointer, props.brush.radius, props.brush.sampleAt(pointer, start));
+    }
     const note = refusal ? { text: refusal, colour: COLOURS.fail } : props.note;
     if (note) drawNote(ctx, 12, size.height - 12, note.text, note.colour);
   }, [
@@ -304,6 +324,8 @@ export function PictureView(props: Props) {
     width,
     height,
     lens,
+    tool,
+    props.brush,
   ]);
 
   const at = (e: { clientX: number; clientY: number }): ScreenPt => {
@@ -319,6 +341,9 @@ export function PictureView(props: Props) {
     const p = toFrame(view, s);
     if (e.button === 1 || e.altKey) return setDrag({ kind: "pan", x: s.x, y: s.y });
     if (e.button !== 0) return;
+    if (tool === "source" && props.brush) return props.brush.onSource(p);
+    if (tool === "brush" && props.brush)
+      return setDrag({ kind: "stroke", points: [{ ...p, pressure: pressureOf(e) }] });
     if (tool === "spot" || tool === "mark") return setDrag({ kind: "circle", centre: p, radius: 0 });
     if (tool === "tack") return setDrag({ kind: "tack", from: p, to: p });
     if (drawing) {
@@ -357,7 +382,7 @@ export function PictureView(props: Props) {
   const onPointerMove = (e: React.PointerEvent) => {
     const s = at(e);
     const p = toFrame(view, s);
-    if (drawing || lens || tool === "spot") setPointer(p);
+    if (drawing || lens || tool === "spot" || tool === "brush" || tool === "source") setPointer(p);
     if (!drag) return;
     if (drag.kind === "pan") {
       setChosen(panned(view, s.x - drag.x, s.y - drag.y));
@@ -367,7 +392,11 @@ export function PictureView(props: Props) {
     else if (drag.kind === "circle") setDrag({ ...drag, radius: distance(drag.centre, p) });
     else if (drag.kind === "donor") setDrag({ kind: "donor", at: p });
     else if (drag.kind === "tack") setDrag({ ...drag, to: p });
-    else if (drag.kind === "grip") {
+    else if (drag.kind === "stroke") {
+      const points = [...drag.points, { ...p, pressure: pressureOf(e) }];
+      setDrag({ kind: "stroke", points });
+      props.brush?.onStroke(points, false);
+    } else if (drag.kind === "grip") {
       setDrag({ ...drag, to: p });
       props.grips?.onDrag(drag.id, p, false);
     } else {
@@ -383,6 +412,7 @@ export function PictureView(props: Props) {
     const done = drag;
     setDrag(null);
     if (!done) return;
+    if (done.kind === "stroke") props.brush?.onStroke(done.points, true);
     if (done.kind === "circle") props.onCircle(done.centre, Math.max(done.radius, 3));
     if (done.kind === "grip") props.grips?.onDrag(done.id, done.to, true);
     if (done.kind === "tack") props.onTack?.(done.from, done.to);

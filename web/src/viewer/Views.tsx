@@ -30,6 +30,7 @@ import {
   type Recipe,
   type Veil,
 } from "../features/recipe";
+import { offsetFor, samples, strokesOf, strokeWith, type Stroke } from "../features/veil/brush";
 import { rateValue } from "../app/timecode";
 import { centreOf, distance, type FramePt } from "../geometry/points";
 import { circleOutline, outlineCurve, round } from "../geometry/spline";
@@ -40,7 +41,7 @@ import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
-import { PictureView, type DonorItem, type OutlineItem } from "./PictureView";
+import { PictureView, type BrushItem, type DonorItem, type OutlineItem } from "./PictureView";
 import {
   carried,
   frameFromDesign,
@@ -51,6 +52,7 @@ import {
   veilOnReference,
   veilOutline,
 } from "./surface";
+import { pictures } from "./pictures";
 import { stuckItem } from "./stuck";
 import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
@@ -104,6 +106,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const { data: shelf } = useQuery(shelfQuery);
   const { data: faces } = useQuery(facesQuery(shot.id));
   const preview = usePreview(shot.id);
+  const flatPreview = usePreview(shot.id, drape?.name ?? null, veil?.kind === "paint");
   const ui = useUi();
   const edit = useEdit(shot.id);
   const start = useStartJob(shot.id);
@@ -374,6 +377,70 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       ui.set({ selection: { kind: "holdout", name }, stage: "drape", look: "original" });
   };
 
+  /** Painting in a view: `refFromView` leads to the reference, on which strokes are kept. */
+  const brushFor = (refFromView: SurfaceMap | null, scale: number): BrushItem | null => {
+    if (!recipe || !veil || veil.kind !== "paint" || !refFromView) return null;
+    const { brush } = ui;
+    const withStrokes = (stroke: Stroke): Recipe =>
+      withVeil(recipe, veil.name, (v) => ({
+        ...v,
+        params: { ...v.params, strokes: [...strokesOf(v), stroke] },
+      }));
+    return {
+      radius: brush.radius * scale,
+      sampleAt: (p, start) => {
+        if (!samples(brush.tool)) return null;
+        const from = refFromView.there(start ?? p);
+        const offset = offsetFor(brush, [from.x, from.y]);
+        if (!offset) return null;
+        const here = refFromView.there(p);
+        return refFromView.back({ ...here, x: here.x + offset[0], y: here.y + offset[1] });
+      },
+      onSource: (p) => {
+        const at = refFromView.there(p);
+        if (brush.tool === "colour") return sampleColour(frameMap ? frameMap.there(at) : at);
+        ui.set({ brush: { ...brush, source: pair(at), offset: null }, tool: "brush" });
+      },
+      onStroke: (points, done) => {
+        const onRef = points.map((p): [number, number, number] | [number, number] => {
+          const r = refFromView.there(p);
+          return p.pressure < 1 ? [r.x, r.y, p.pressure] : [r.x, r.y];
+        });
+        const made = strokeWith(brush, onRef);
+        if (!made) {
+          if (done) ui.set({ fault: "Set the brush's source first: where clean skin is taken from." });
+          return;
+        }
+        const next = withStrokes(made);
+        ui.set({ draft: next });
+        if (!done) return;
+        if (made.offset && !brush.offset) ui.set({ brush: { ...brush, offset: made.offset } });
+        void edit(next, `Stroke: ${brush.tool}`).then(async (ok) => {
+          if (ok) await start({ kind: "ready" });
+          ui.set({ draft: null });
+        });
+      },
+    };
+  };
+
+  /** The mean colour of a few px of the picture that is shown. */
+  const sampleColour = (p: FramePt) => {
+    const url = frameAddress(scene, frame, "original", "jpg");
+    const bitmap = url ? pictures.peek(url) : undefined;
+    if (!bitmap) return;
+    const canvas = new OffscreenCanvas(5, 5);
+    const ctx = canvas.getContext("2d")!;
+    ctx.drawImage(bitmap, Math.round(p.x) - 2, Math.round(p.y) - 2, 5, 5, 0, 0, 5, 5);
+    const { data } = ctx.getImageData(0, 0, 5, 5);
+    const mean = [0, 1, 2].map((c) => {
+      let sum = 0;
+      for (let i = c; i < data.length; i += 4) sum += data[i]!;
+      return Math.round(sum / 25);
+    });
+    const colour = `#${mean.map((v) => v.toString(16).padStart(2, "0")).join("")}`;
+    ui.set({ brush: { ...ui.brush, colour }, tool: "brush" });
+  };
+
   /** The point of the surface that lies at `from` belongs at `to`. */
   const setTack = (from: FramePt, to: FramePt) => {
     ui.set({ tool: "none" });
@@ -450,6 +517,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         grips={shotItems.grips}
         ellipses={ellipses}
         preview={preview}
+        brush={brushFor(frameMap ? reversed(frameMap) : null, 1)}
         mesh={mesh}
         note={
           preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
@@ -504,7 +572,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             grips={flatItems.grips}
             mesh={null}
             note={null}
-            tool={ui.tool === "mark" ? "mark" : "none"}
+            preview={flatPreview}
+            brush={brushFor(flatBox ? reversed(origin) : null, 1)}
+            tool={ui.tool === "mark" || ui.tool === "brush" || ui.tool === "source" ? ui.tool : "none"}
             onCircle={(c, r) => void addMark(c, r * 1, frameFromFlat)}
             onDrawn={() => {}}
             empty={

@@ -1,37 +1,44 @@
 import { useEffect, useRef, useState } from "react";
 import { useUi } from "../app/store";
+import type { Recipe } from "../features/recipe";
+
+interface Wanted {
+  recipe: Recipe;
+  frame: number;
+  flat: string | null;
+}
 
 /**
  * The picture of a recipe that is only being tried, while something is dragged. One request at a time, and always of
- * the newest state: what was overtaken is never asked for.
+ * the newest state: what was overtaken is never asked for. With `flat` it is that drape's flat view.
  */
-export function usePreview(shot: number): ImageBitmap | null {
-  const draft = useUi((s) => s.draft);
+export function usePreview(shot: number, flat: string | null = null, wanted = true): ImageBitmap | null {
+  const draft = useUi((s) => (wanted ? s.draft : null));
   const frame = useUi((s) => s.frame);
   const [shown, setShown] = useState<ImageBitmap | null>(null);
-  const newest = useRef<{ recipe: unknown; frame: number } | null>(null);
+  const newest = useRef<Wanted | null>(null);
   const asking = useRef(false);
-  newest.current = draft ? { recipe: draft, frame } : null;
+  newest.current = draft ? { recipe: draft, frame, flat } : null;
 
   useEffect(() => {
     if (!draft) return setShown(null);
     if (asking.current) return;
     asking.current = true;
     const ask = async (): Promise<void> => {
-      const wanted = newest.current;
-      if (!wanted) return;
+      const wish = newest.current;
+      if (!wish) return;
       const reply = await fetch(`/api/shots/${shot}/preview`, {
         method: "POST",
         headers: { "Content-Type": "application/json" },
-        body: JSON.stringify(wanted),
+        body: JSON.stringify(wish),
       });
       if (reply.ok && newest.current) setShown(await createImageBitmap(await reply.blob()));
-      if (newest.current && newest.current !== wanted && newest.current.recipe !== wanted.recipe) await ask();
+      if (newest.current && newest.current !== wish && newest.current.recipe !== wish.recipe) await ask();
     };
     void ask()
       .catch(() => {})
       .finally(() => (asking.current = false));
-  }, [draft, frame, shot]);
+  }, [draft, frame, shot, flat]);
 
   return draft ? shown : null;
 }

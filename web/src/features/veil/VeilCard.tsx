@@ -8,6 +8,7 @@ import { FacesSection } from "./FacesSection";
 import { FacePartsMenu } from "../drape/FacePartsMenu";
 import { alike } from "../../geometry/keyedShape";
 import { ScopeSwitch } from "../ScopeSwitch";
+import { PaintSection } from "./PaintSection";
 import { Reuse } from "./Reuse";
 import { ParamPanel } from "../ParamPanel";
 import { ArtworkShelf } from "../artwork/ArtworkShelf";
@@ -153,6 +154,12 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           onChoose={(plate) => change({ params: { ...veil.params, plate } }, "Plate")}
         />
       )}
+      {veil.kind === "paint" && (
+        <PaintSection
+          veil={veil}
+          onChange={(strokes, label) => change({ params: { ...veil.params, strokes } }, label)}
+        />
+      )}
       {veil.kind === "apply" && (
         <ArtworkShelf
           chosen={String(veil.params?.art ?? "")}
@@ -219,7 +226,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
       <ParamPanel
         params={params?.veils[veil.kind]?.params ?? []}
         given={veil.params ?? {}}
-        skip={["donor", "whom", "chosen"]}
+        skip={["donor", "whom", "chosen", "strokes"]}
         onChange={(next, label) => change({ params: next }, label)}
         onDraft={(next) => draft({ params: next })}
       />

@@ -194,6 +194,23 @@ export function drawTrails(
   ctx.globalAlpha = 1;
 }
 
+/** The brush's rim, and where it samples. */
+export function drawBrush(ctx: Ctx, v: Viewport, at: FramePt, radius: number, sample: FramePt | null): void {
+  const s = toScreen(v, at);
+  ctx.beginPath();
+  ctx.arc(s.x, s.y, Math.max(radius * v.scale, 1.5), 0, 2 * Math.PI);
+  stroke(ctx, COLOURS.ink, 1);
+  if (!sample) return;
+  const f = toScreen(v, sample);
+  ctx.beginPath();
+  ctx.arc(f.x, f.y, Math.max(radius * v.scale, 1.5), 0, 2 * Math.PI);
+  ctx.moveTo(f.x - 5, f.y);
+  ctx.lineTo(f.x + 5, f.y);
+  ctx.moveTo(f.x, f.y - 5);
+  ctx.lineTo(f.x, f.y + 5);
+  stroke(ctx, COLOURS.verdigris, 1, [3, 3]);
+}
+
 /** A round lens: what lies below the pointer, enlarged. */
 export function drawLens(
   ctx: Ctx,

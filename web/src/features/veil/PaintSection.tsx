@@ -1,0 +1,204 @@
+import { useUi } from "../../app/store";
+import { Button, Choice, NumberField, Section, Select, Switch } from "../../ui/controls";
+import type { Veil } from "../recipe";
+import {
+  BRUSH_PARTS,
+  BRUSH_TOOLS,
+  samples,
+  strokesOf,
+  type Brush,
+  type BrushTool,
+  type Stroke,
+} from "./brush";
+
+const HELP: Record<BrushTool, string> = {
+  heal: "Takes texture from the source and light from around: seams do not show.",
+  clone: "Takes all of it from the source, as it is.",
+  colour: "Lays a colour; on tone only, pores and light stay.",
+  soften: "Blurs what is there.",
+  erase: "Takes paint off again.",
+  restore: "Brings the untouched clip back through everything below.",
+};
+
+/** The brush, and the strokes that have been laid. */
+export function PaintSection({
+  veil,
+  onChange,
+}: {
+  veil: Veil;
+  onChange: (strokes: Stroke[], label: string) => void;
+}) {
+  const brush = useUi((s) => s.brush);
+  const tool = useUi((s) => s.tool);
+  const set = useUi((s) => s.set);
+  const change = (part: Partial<Brush>) => set({ brush: { ...brush, ...part } });
+  const strokes = strokesOf(veil);
+  const swap = (i: number, part: Partial<Stroke>, label: string) =>
+    onChange(
+      strokes.map((s, j) => (j === i ? { ...s, ...part } : s)),
+      label,
+    );
+  const number = (
+    name: "radius" | "softness" | "opacity" | "flow",
+    label: string,
+    step: number,
+    high: number,
+  ) => (
+    <NumberField
+      label={label}
+      value={brush[name]}
+      low={name === "radius" ? 0.5 : 0}
+      high={high}
+      step={step}
+      unit={name === "radius" ? "px" : ""}
+      onCommit={(v) => change({ [name]: v })}
+    />
+  );
+  return (
+    <>
+      <Section title="Brush">
+        <div className="mb-1.5 flex gap-1.5">
+          <Button
+            kind="main"
+            pressed={tool === "brush"}
+            onClick={() => set({ tool: tool === "brush" ? "none" : "brush", playing: 0, flatShown: true })}
+            title="Paint in the flat view, or in the shot view (A)"
+          >
+            {tool === "brush" ? "Put the brush down" : "Take the brush"}
+          </Button>
+          {samples(brush.tool) && (
+            <Button
+              pressed={tool === "source"}
+              onClick={() => set({ tool: "source", playing: 0 })}
+              title="Click where clean skin is taken from (N)"
+            >
+              Set the source
+            </Button>
+          )}
+        </div>
+        <Select
+          label="Brush tool"
+          value={brush.tool}
+          options={BRUSH_TOOLS}
+          onChange={(t) => change({ tool: t as BrushTool })}
+          help={HELP[brush.tool]}
+        />
+        <p className="text-[12px] text-dim">{HELP[brush.tool]}</p>
+        <div className="mt-1.5" />
+        {brush.tool !== "erase" && (
+          <Choice
+            label="What is painted"
+            value={brush.part}
+            options={BRUSH_PARTS.map((p) => ({ value: p, text: p === "whole" ? "whole" : `${p} only` }))}
+            onChange={(p) => change({ part: p })}
+          />
+        )}
+        <div className="mt-1.5" />
+        {number("radius", "Radius", 0.5, 500)}
+        {number("softness", "Softness", 0.05, 1)}
+        {number("opacity", "Opacity", 0.05, 1)}
+        {number("flow", "Flow", 0.05, 1)}
+        {brush.tool === "soften" && (
+          <NumberField
+            label="Softens by"
+            value={brush.amount}
+            low={0.3}
+            high={100}
+            step={0.1}
+            unit="px"
+            onCommit={(amount) => change({ amount })}
+          />
+        )}
+        {brush.tool === "colour" && (
+          <label className="flex items-center justify-between py-0.5">
+            Colour
+            <span className="flex items-center gap-1.5">
+              <Button
+                pressed={tool === "source"}
+                onClick={() => set({ tool: "source", playing: 0 })}
+                title="Click in a view: the mean colour around that place is taken"
+              >
+                Sample
+              </Button>
+              <input
+                type="color"
+                aria-label="Brush colour"
+                value={brush.colour}
+                onChange={(e) => change({ colour: e.target.value })}
+                className="h-6 w-10 rounded border border-line bg-ground"
+              />
+            </span>
+          </label>
+        )}
+        {samples(brush.tool) && (
+          <>
+            <Switch
+              label="Source goes along"
+              help="On: the step to the source stays the same for all strokes. Off: every stroke begins at the source."
+              checked={brush.follows}
+              onChange={(follows) => change({ follows })}
+            />
+            <Choice
+              label="Sampled from"
+              value={brush.sampling}
+              options={[
+                { value: "painted", text: "what is painted" },
+                { value: "original", text: "the original" },
+              ]}
+              onChange={(sampling) => change({ sampling })}
+            />
+            {!brush.source && (
+              <p className="mt-1 text-[12px] text-saffron">
+                Set the source first: click where the skin is clean.
+              </p>
+            )}
+          </>
+        )}
+      </Section>
+      <Section title={`Strokes: ${strokes.length || "none"}`}>
+        <div className="max-h-48 overflow-auto">
+          {strokes.map((s, i) => (
+            <div key={i} className="flex items-center gap-1 border-b border-line/50 py-0.5">
+              <span
+                className={`min-w-0 flex-1 truncate ${s.enabled === false ? "text-dim line-through" : ""}`}
+              >
+                <span className="num text-dim">{i + 1}</span> {s.tool}
+                {s.part && s.part !== "whole" ? `, ${s.part}` : ""}
+              </span>
+              <input
+                type="number"
+                aria-label={`Radius of stroke ${i + 1}`}
+                className="num w-12 rounded border border-line bg-ground px-1 text-right"
+                defaultValue={s.radius ?? 8}
+                min={0.5}
+                step={0.5}
+                onBlur={(e) => {
+                  const radius = Number(e.target.value);
+                  if (radius > 0 && radius !== s.radius) swap(i, { radius }, "Radius of a stroke");
+                }}
+              />
+              <Button
+                kind="quiet"
+                onClick={() => swap(i, { enabled: s.enabled === false }, "Stroke on or off")}
+              >
+                {s.enabled === false ? "off" : "on"}
+              </Button>
+              <Button
+                kind="quiet"
+                label={`Remove stroke ${i + 1}`}
+                onClick={() =>
+                  onChange(
+                    strokes.filter((_, j) => j !== i),
+                    "Remove a stroke",
+                  )
+                }
+              >
+                x
+              </Button>
+            </div>
+          ))}
+        </div>
+      </Section>
+    </>
+  );
+}
