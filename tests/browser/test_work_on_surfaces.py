@@ -1,0 +1,142 @@
+"""Following judged and helped, and painting where the surface stands still, in Chromium."""
+
+import re
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+from test_story import LONG, card, drag, go_to, look, opened, place
+from test_veil_kinds import add, settled, shot
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(autouse=True)
+def _patient(page: Page) -> None:
+    page.set_default_timeout(20_000)
+
+
+def rack(page: Page) -> Locator:
+    return page.get_by_role("navigation", name="Rack")
+
+
+def arm(page: Page, server) -> None:
+    opened(page, server)
+    shot(page, "Deckhand")
+    expect(page.get_by_label("Playhead")).to_be_visible()
+
+
+def outline(page: Page, *corners: tuple[float, float]) -> None:
+    for x, y in corners:
+        page.mouse.click(*place(page, x, y))
+    page.keyboard.press("Enter")
+
+
+def remove_drape(page: Page, name: str) -> None:
+    rack(page).get_by_role("button").filter(has_text=name).first.click()
+    card(page).get_by_role("button", name="Remove drape").click()
+    expect(rack(page).get_by_text(name, exact=True)).to_be_hidden()
+
+
+def test_checks_and_holdout__what_passes_is_kept_out_and_the_way_back_is_measured(page: Page, server) -> None:
+    arm(page, server)
+    go_to(page, 20)
+    page.get_by_role("button", name="Draw a drape").click()
+    outline(page, (400, 250), (470, 250), (470, 310), (400, 310))
+    expect(card(page).get_by_text("Outline: 4 points")).to_be_visible()
+    go_to(page, 24)
+    card(page).get_by_role("button", name="To here").click()
+    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    for kind in ("checker", "dots", "trails", "grid"):
+        card(page).get_by_role("radio", name=kind, exact=True).click()
+    look(page, "Tracked")
+    expect(page.get_by_test_id("picture-Shot view")).to_have_attribute("data-shown", re.compile("look=tracked"))
+    card(page).get_by_role("button", name="Residual").click()
+    expect(page.get_by_test_id("picture-Flat view")).to_have_attribute("data-shown", re.compile("look=residual"))
+    card(page).get_by_role("button", name="Residual").click()
+    look(page, "Result")
+    card(page).get_by_role("button", name="Measure").click()
+    expect(card(page).get_by_text(re.compile("Way back: off by"))).to_be_visible(timeout=LONG)
+    settled(page)
+    page.get_by_role("button", name="Hold something out").click()
+    outline(page, (420, 265), (440, 265), (440, 285), (420, 285))
+    expect(card(page).get_by_text("Shape: keyed on 1 frame")).to_be_visible()
+    expect(rack(page).get_by_text("not followed")).to_be_visible()
+    go_to(page, 20)
+    drag(page, place(page, 430, 275), place(page, 436, 275))
+    expect(card(page).get_by_text("Shape: keyed on 2 frames")).to_be_visible()
+    card(page).get_by_role("button", name="Remove holdout").click()
+    expect(rack(page).get_by_text("Held out")).to_be_hidden()
+    # Without it the drape is what had been followed before.
+    expect(rack(page).get_by_text("not followed")).to_be_hidden()
+    remove_drape(page, "skin 1")
+
+
+def test_vectors__are_analysed_counted_and_freed(page: Page, server) -> None:
+    arm(page, server)
+    go_to(page, 20)
+    page.get_by_role("button", name="Draw a drape").click()
+    outline(page, (400, 250), (470, 250), (470, 310), (400, 310))
+    card(page).get_by_role("radio", name="Vectors", exact=True).click()
+    expect(card(page).get_by_text("Vectors of the shot")).to_be_visible()
+    card(page).get_by_label("Vectors", exact=True).select_option("quick")
+    go_to(page, 22)
+    card(page).get_by_role("button", name="To here").click()
+    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
+    expect(card(page).get_by_text(re.compile(r"^4 of \d+$"))).to_be_visible()
+    settled(page)
+    card(page).get_by_role("button", name="Free").first.click()
+    expect(card(page).get_by_text(re.compile(r"^0 of \d+$"))).to_be_visible()
+    remove_drape(page, "skin 1")
+
+
+def test_face_part__is_found_and_draped(page: Page, server) -> None:
+    opened(page, server)
+    shot(page, "Pilot")
+    go_to(page, 40)
+    page.get_by_role("button", name="Drape a part of a face").click()
+    page.get_by_role("menuitem", name="forehead").click(timeout=LONG)
+    expect(card(page).get_by_role("radio", name="Face", exact=True)).to_have_attribute("aria-checked", "true")
+    expect(rack(page).get_by_text("forehead")).to_be_visible()
+    remove_drape(page, "forehead")
+
+
+def test_painting__a_stroke_follows_the_surface_and_can_be_taken_back(page: Page, server) -> None:
+    arm(page, server)
+    go_to(page, 20)
+    page.get_by_role("button", name="Draw a drape").click()
+    outline(page, (390, 240), (490, 240), (490, 320), (390, 320))
+    go_to(page, 23)
+    card(page).get_by_role("button", name="To here").click()
+    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    go_to(page, 20)
+    add(page, "Paint")
+    expect(card(page).get_by_text("Strokes: none")).to_be_visible()
+    settled(page)
+    flat = page.get_by_test_id("view-Flat view").bounding_box()
+    assert flat is not None
+    x, y = flat["x"] + flat["width"] / 2, flat["y"] + flat["height"] / 2
+    card(page).get_by_role("button", name="Take the brush").click()
+    page.mouse.click(x, y)
+    expect(page.get_by_role("alert")).to_contain_text("Set the brush's source first")
+    page.get_by_role("alert").get_by_role("button", name="Close").click()
+    card(page).get_by_label("Brush tool").select_option("colour")
+    card(page).get_by_label("Brush colour").fill("#2040c0")
+    card(page).get_by_role("radio", name="tone only").click()
+    with page.expect_response(lambda r: "/preview" in r.url and r.status == 200):
+        page.mouse.move(x - 20, y)
+        page.mouse.down()
+        page.mouse.move(x, y + 4)
+        page.mouse.move(x + 20, y)
+    page.mouse.up()
+    expect(card(page).get_by_text("Strokes: 1")).to_be_visible()
+    settled(page)
+    expect(page.get_by_test_id("picture-Shot view")).to_have_attribute("data-shown", re.compile("look=result"))
+    page.keyboard.press("Escape")
+    card(page).get_by_role("button", name="Remove stroke 1").click()
+    expect(card(page).get_by_text("Strokes: none")).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(card(page).get_by_text("Strokes: 1")).to_be_visible()
+    settled(page)
+    remove_drape(page, "skin 1")
