@@ -292,6 +292,15 @@ class HeadFacts(BaseModel):
     turn: list[list[float] | None] = Field(description="Yaw, pitch and roll in degrees.")
 
 
+class PointsText(BaseModel):
+    text: str = Field(max_length=50_000_000, description="CSV with id,frame,x,y, or JSON as export-track writes it.")
+
+
+class Tacks(BaseModel):
+    points: int
+    tacks: list[dict[str, Any]]
+
+
 class QualityPath(ShotPath):
     quality: Literal["quick", "good", "fine", "brought in"]
 

@@ -16,6 +16,7 @@ from gentle_veil.services.following import known_track
 from gentle_veil.services.plates import plate_out
 from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.track_checks import known_round_trip
+from gentle_veil.services.track_files import points_from, tacks_from_points
 from gentle_veil.services.views import flat_box, flat_check, flat_view, frame_view, tracked_view
 
 bp = APIBlueprint("pictures", __name__, url_prefix="/api/shots/<int:shot>")
@@ -88,6 +89,14 @@ def plate(path: m.PlatePath) -> Response:
     answer.headers["Content-Disposition"] = f'attachment; filename="{drape.name} {drape.reference}.{path.form}"'
     answer.headers["Cache-Control"] = "no-store"
     return answer
+
+
+@bp.post("/drapes/<drape>/points", responses={200: m.Tacks})
+def points_in(path: m.DrapePath, body: m.PointsText) -> Response:
+    """Point tracks from elsewhere, as tacks for the drape; the recipe is not changed."""
+    points = points_from(body.text)
+    tacks = tacks_from_points(points, drape_of(recipe_of(path.shot, None), path.drape))
+    return reply(m.Tacks, {"points": len(points), "tacks": [t.model_dump(mode="json") for t in tacks]})
 
 
 GRID_LINES = 30  # a finer mesh is drawn with fewer lines, or it would cover what it is checked against

@@ -74,6 +74,11 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
                 yield _fault(
                     f"{path}.tacks[{j}].frame", f"{tack.frame} is a reference frame, which is exact; remove it"
                 )
+        for j, (first, last) in enumerate(drape.forgotten):
+            if first > last:
+                yield _fault(f"{path}.forgotten[{j}]", f"begins at {first}, after it ends at {last}; swap them")
+            elif any(first <= f <= last for f in drape.reference_frames):
+                yield _fault(f"{path}.forgotten[{j}]", "holds a reference frame, which is always known; leave it out")
         follower = FOLLOWERS.get(drape.follower.kind)
         if follower is None:
             yield _fault(f"{path}.follower.kind", f"'{drape.follower.kind}' is none of {', '.join(FOLLOWERS)}")

@@ -81,6 +81,9 @@ class Drape(Strict):
     outline: dict[int, Outline] = Field(min_length=1, description="Frame number to outline.")
     follower: FollowerChoice = FollowerChoice()
     tacks: list[TackAt] = Field(default_factory=list, max_length=1000)
+    forgotten: list[tuple[int, int]] = Field(
+        default_factory=list, max_length=1000, description="First and last frame of spans where it is not known."
+    )
 
     @property
     def reference(self) -> int:

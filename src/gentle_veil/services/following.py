@@ -157,7 +157,7 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
     key = _key_of(workspace, drape, holdouts_before(workspace, recipe, drape.name)[1])
     # Files are replaced whole whenever more has been followed; their times tell.
     stamp = [workspace.cache.stamp("track", k, ".npz") for k in _keys(workspace, drape, key)]
-    tacks = [t.model_dump(mode="json") for t in drape.tacks]
+    tacks = [[t.model_dump(mode="json") for t in drape.tacks], drape.forgotten]
     followed: Followed | None = workspace.memory.get(
         ("track", key, content_key(stamp, tacks)), lambda: _read_known(workspace, drape, key)
     )
@@ -198,7 +198,13 @@ def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: 
     tacks = [Tack(t.frame - workspace.info.first_frame, t.at, t.to, t.reach, t.span) for t in drape.tacks]
     written = [t.model_dump(mode="json") for t in drape.tacks]
     rows = [(r.frames.tolist(), r.status.tolist()) for r in raw]
-    return Followed(tacked(blended([settled(r) for r in raw]), tacks), content_key(key, rows, written))
+    whole = tacked(blended([settled(r) for r in raw]), tacks)
+    spans = [(first - workspace.info.first_frame, last - workspace.info.first_frame) for first, last in drape.forgotten]
+    if spans:
+        kept = [not any(a <= int(k) <= b for a, b in spans) for k in whole.frames]
+        whole = whole.only(np.array(kept))
+        written.append({"forgotten": spans})
+    return Followed(whole, content_key(key, rows, written))
 
 
 def follow(

@@ -6,7 +6,6 @@ import json
 import re
 import tempfile
 from collections.abc import Iterable
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -141,15 +140,7 @@ def _between(wanted: set[int], reference: int) -> list[int]:
 
 
 def _rows(track: SurfaceTrack, ks: list[int]) -> SurfaceTrack:
-    picked = np.isin(track.frames, ks)
-    return replace(
-        track,
-        positions=track.positions[picked],
-        confidence=track.confidence[picked],
-        status=track.status[picked],
-        frames=track.frames[picked],
-        homographies=None if track.homographies is None else track.homographies[picked],
-    )
+    return track.only(np.isin(track.frames, ks))
 
 
 def _track_summary(path: Path) -> dict[str, int]:

@@ -311,6 +311,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/drapes/{drape}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Point tracks from elsewhere, as tacks for the drape; the recipe is not changed. */
+        post: operations["pictures_points_in_drapes__drape__points_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/drapes/{drape}/positions": {
         parameters: {
             query?: never;
@@ -888,6 +905,14 @@ export interface components {
              */
             follower?: components["schemas"]["FollowerChoice"];
             /**
+             * Forgotten
+             * @description First and last frame of spans where it is not known.
+             */
+            forgotten?: [
+                number,
+                number
+            ][];
+            /**
              * Name
              * @description Letters, digits, space, dot, dash, underscore; at most 64.
              */
@@ -1343,6 +1368,14 @@ export interface components {
             /** Params */
             params: components["schemas"]["Param"][];
         };
+        /** PointsText */
+        PointsText: {
+            /**
+             * Text
+             * @description CSV with id,frame,x,y, or JSON as export-track writes it.
+             */
+            text: string;
+        };
         /** Preset */
         Preset: {
             /** Kind */
@@ -1600,6 +1633,15 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /** Tacks */
+        Tacks: {
+            /** Points */
+            points: number;
+            /** Tacks */
+            tacks: {
+                [key: string]: unknown;
+            }[];
         };
         /** Token */
         Token: {
@@ -2593,6 +2635,42 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    pictures_points_in_drapes__drape__points_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointsText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tacks"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

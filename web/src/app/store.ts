@@ -8,7 +8,8 @@ export type Look = "original" | "result" | "wipe" | "difference" | "matte" | "tr
 /** What is stuck to the surface, to judge how it is followed. */
 export type Stuck = "none" | "grid" | "checker" | "dots" | "trails";
 export type FlatLook = "same" | "tracked" | "residual";
-export type ToolName = "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source";
+export type ToolName =
+  "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source" | "point";
 export type Selection = { kind: "shot" } | { kind: "drape" | "veil" | "holdout"; name: string };
 export type Pad = "dark" | "middle" | "light";
 

@@ -25,6 +25,8 @@ export interface Drape {
   outline: Record<string, unknown>;
   follower?: { kind?: string; options?: Record<string, unknown> };
   tacks?: Tack[];
+  /** First and last frame of spans where the surface is not known. */
+  forgotten?: [number, number][];
 }
 export interface Veil {
   name: string;

@@ -91,6 +91,9 @@ interface Props {
   /** Painting: the brush's radius in picture px, where it samples, and what a stroke becomes. */
   brush?: BrushItem | null;
   tacks?: { to: FramePt; reach: number }[];
+  onPoint?: (p: FramePt, off: boolean) => void;
+  /** Points that were placed by hand, and places whose points are off. */
+  dots?: { placed: FramePt[]; off: FramePt[] };
   onTack?: (from: FramePt, to: FramePt) => void;
   empty?: ReactNode;
   head: ReactNode;
@@ -274,6 +277,10 @@ export function PictureView(props: Props) {
       const at = drag?.kind === "donor" ? drag.at : donor.donor;
       drawDonor(ctx, view, donor.mark, at, donor.radius, COLOURS.verdigris);
     }
+    if (props.dots) {
+      drawDots(ctx, view, props.dots.placed, COLOURS.saffron);
+      drawDots(ctx, view, props.dots.off, COLOURS.fail);
+    }
     for (const tack of props.tacks ?? []) drawTack(ctx, view, tack.to, tack.reach);
     if (drag?.kind === "tack") drawPull(ctx, view, drag.from, drag.to);
     if (drag?.kind === "circle") {
@@ -326,6 +333,7 @@ export function PictureView(props: Props) {
     lens,
     tool,
     props.brush,
+    props.dots,
   ]);
 
   const at = (e: { clientX: number; clientY: number }): ScreenPt => {
@@ -341,6 +349,7 @@ export function PictureView(props: Props) {
     const p = toFrame(view, s);
     if (e.button === 1 || e.altKey) return setDrag({ kind: "pan", x: s.x, y: s.y });
     if (e.button !== 0) return;
+    if (tool === "point") return props.onPoint?.(p, e.shiftKey);
     if (tool === "source" && props.brush) return props.brush.onSource(p);
     if (tool === "brush" && props.brush)
       return setDrag({ kind: "stroke", points: [{ ...p, pressure: pressureOf(e) }] });

@@ -456,6 +456,26 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       `Tack ${drape.name} on ${frame}`,
     ).then((ok) => ok && recipe.veils.some((v) => v.drape === drape.name) && void start({ kind: "ready" }));
   };
+  const options = drape?.follower?.options ?? {};
+  const dotsOf = (name: "placed" | "off") =>
+    ((options[name] as [number, number][] | undefined) ?? []).map(([x, y]) => ({ x, y }) as FramePt);
+  const onReference = drape?.follower?.kind === "points" && frame === referenceOf(drape);
+  const placePoint = (p: FramePt, off: boolean) => {
+    if (!recipe || !drape || !onReference)
+      return ui.set({
+        fault: "Points are placed on the reference frame of a drape that is followed by points.",
+      });
+    const near = (q: FramePt) => distance(q, p) < 8;
+    const placed = dotsOf("placed").filter((q) => !off || !near(q));
+    const gone = dotsOf("off").filter((q) => off || !near(q));
+    if (!off) placed.push(p);
+    else if (placed.length === dotsOf("placed").length) gone.push(p);
+    const next = { ...options, placed: placed.map(pair), off: gone.map(pair) };
+    void edit(
+      withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind: "points", options: next } })),
+      off ? "Point off" : "Point placed",
+    );
+  };
   const tacks = (drape?.tacks ?? [])
     .filter((t) => t.frame === frame)
     .map((t) => ({ to: { x: t.to[0], y: t.to[1] }, reach: t.reach ?? TACK_REACH }));
@@ -527,6 +547,8 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         onDrawn={(p) => void (ui.tool === "holdout" ? addHoldout(p) : addDrape(p))}
         tacks={tacks}
         onTack={setTack}
+        onPoint={placePoint}
+        dots={onReference ? { placed: dotsOf("placed"), off: dotsOf("off") } : undefined}
         head={
           <>
             <Choice

@@ -60,6 +60,17 @@ class SurfaceTrack:
         """The row of a frame number, or None where the surface has not been followed yet."""
         return self._row_of.get(int(frame))
 
+    def only(self, rows: np.ndarray) -> "SurfaceTrack":
+        """The chosen rows (T,) bool."""
+        return replace(
+            self,
+            positions=self.positions[rows],
+            confidence=self.confidence[rows],
+            status=self.status[rows],
+            frames=self.frames[rows],
+            homographies=None if self.homographies is None else self.homographies[rows],
+        )
+
     def status_at(self, frame: int) -> str:
         row = self.row(frame)
         return "unfollowed" if row is None else str(self.status[row])

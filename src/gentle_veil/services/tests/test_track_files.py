@@ -6,10 +6,14 @@ import json
 
 import numpy as np
 import pytest
+from conftest import spot_recipe
 
 from gentle_veil.core.contracts.surface_track import OK, WEAK, SurfaceTrack
+from gentle_veil.core.errors import MediaError, RecipeError, RuleError
 from gentle_veil.core.geometry.mesh import grid_mesh
-from gentle_veil.services.track_files import similarity_of, track_csv, track_json
+from gentle_veil.domain.checks import read_recipe
+from gentle_veil.services.following import follow, known_track
+from gentle_veil.services.track_files import points_from, similarity_of, tacks_from_points, track_csv, track_json
 
 VERTICES, TRIANGLES, _ = grid_mesh((10, 20, 50, 40), 10.0)
 TURN, SCALE, SHIFT = np.deg2rad(30), 1.2, np.array([7.0, -3.0])
@@ -61,3 +65,67 @@ def test_similarity__of_noisy_points_is_numpys_least_squares() -> None:
     _, scale, turn = similarity_of(VERTICES, target)
     assert scale == pytest.approx(np.hypot(a, b), rel=1e-9)
     assert turn == pytest.approx(np.rad2deg(np.arctan2(b, a)), rel=1e-9)
+
+
+@pytest.mark.property
+def test_points_in__what_was_written_comes_back_and_the_surface_meets_it(workspace) -> None:
+    recipe = read_recipe(spot_recipe())
+    drape = recipe.drapes[0]
+    track = follow(workspace, recipe, drape, range(10)).track
+    # As another program would have it: the same points, moved by 3 px on frame 6.
+    rows = [["id", "frame", "x", "y"]]
+    for i, place in enumerate(track.vertices_ref[::40]):
+        for k in range(10):
+            x, y = track.carry(place[None], k)[0] + ((3.0, 0.0) if k == 6 else (0.0, 0.0))
+            rows.append([i, k, x, y])
+    text = "\n".join(",".join(map(str, r)) for r in rows)
+    points = points_from(text)
+    tacks = tacks_from_points(points, drape)
+    assert {t.frame for t in tacks} == set(range(1, 10))
+    met = known_track(workspace, recipe, drape.model_copy(update={"tacks": tacks})).track
+    home = track.vertices_ref[::40]
+    np.testing.assert_allclose(met.carry(home, 6) - track.carry(home, 6), np.tile([3.0, 0.0], (len(home), 1)), atol=0.1)
+    np.testing.assert_allclose(met.carry(home, 4), track.carry(home, 4), atol=0.1)
+    again = points_from(track_json(track, "points"))
+    assert len(again) == len(track.vertices_ref)
+    assert again["0"][3] == pytest.approx(tuple(track.positions[3, 0]), abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("text", "match"),
+    [
+        ("id,frame,x,y\n1,2,a,3", "Line 2 is no point"),
+        ("id,frame,x,y\n1,2,nan,3", "Line 2 is no point"),
+        ("name,x\n1,2", "Line 2 is no point"),
+        ("id,frame,x,y\n", "holds no points"),
+        ('{"rows": 3}', "holds no rows"),
+        ("{", "holds no rows"),
+    ],
+)
+def test_points_in__faults_are_named(text: str, match: str) -> None:
+    with pytest.raises(MediaError, match=match):
+        points_from(text)
+
+
+def test_points_in__tracks_that_miss_the_reference_are_refused() -> None:
+    drape = read_recipe(spot_recipe()).drapes[0]
+    with pytest.raises(RuleError, match="None of the points has a place on frame 0"):
+        tacks_from_points({"a": {5: (1.0, 2.0)}}, drape)
+
+
+@pytest.mark.property
+def test_forgotten__frames_are_not_known_and_come_back(workspace) -> None:
+    recipe = read_recipe(spot_recipe())
+    drape = recipe.drapes[0]
+    whole = follow(workspace, recipe, drape, range(10))
+    less = drape.model_copy(update={"forgotten": [(4, 5), (8, 15)]})
+    known = known_track(workspace, recipe, less)
+    assert list(known.track.frames) == [0, 1, 2, 3, 6, 7]
+    assert known.content != whole.content
+    assert known.track.status_at(4) == "unfollowed"
+    assert list(known_track(workspace, recipe, drape).track.frames) == list(range(10))
+    document = spot_recipe()
+    document["drapes"][0]["forgotten"] = [[5, 4], [0, 3]]
+    with pytest.raises(RecipeError) as caught:
+        read_recipe(document)
+    assert {f["path"] for f in caught.value.detail["faults"]} == {"drapes[0].forgotten[0]", "drapes[0].forgotten[1]"}

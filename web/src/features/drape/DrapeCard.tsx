@@ -22,6 +22,8 @@ import {
   type Tack,
 } from "../recipe";
 import { HeadSection } from "./HeadSection";
+import { PointsSection } from "./PointsSection";
+import { Forgotten, PointsIn } from "./TrackEdits";
 import { VectorsSection } from "./VectorsSection";
 import { Checks } from "./Checks";
 import { tackSpan, worstFrames } from "./model";
@@ -123,6 +125,26 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
           )
         }
       />
+      <Forgotten
+        shot={shot}
+        drape={drape}
+        onChange={(forgotten) =>
+          void edit(
+            withDrape(recipe, drape.name, (d) => ({ ...d, forgotten })),
+            "Frames forgotten",
+          )
+        }
+      />
+      <PointsIn
+        shot={shot.id}
+        drape={drape.name}
+        onTacks={(tacks) =>
+          void edit(
+            withDrape(recipe, drape.name, (d) => ({ ...d, tacks: [...(d.tacks ?? []), ...tacks] })),
+            "Points brought in",
+          )
+        }
+      />
       <Section title="How the surface moves">
         <Choice
           label="Follower"
@@ -141,6 +163,18 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <p className="mt-1 text-[12px] text-dim">{params?.followers[kind]?.help}</p>
       </Section>
       {kind === "face" && track && <HeadSection shot={shot.id} drape={drape.name} />}
+      {kind === "points" && (
+        <PointsSection
+          reference={reference}
+          options={drape.follower?.options ?? {}}
+          onChange={(options, label) =>
+            void edit(
+              withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind, options } })),
+              label,
+            )
+          }
+        />
+      )}
       {kind === "vectors" && (
         <VectorsSection
           shot={shot}
@@ -152,6 +186,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       <ParamPanel
         params={params?.followers[kind]?.params ?? []}
         given={drape.follower?.options ?? {}}
+        skip={["placed", "off"]}
         onChange={(options, label) =>
           void edit(
             withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind, options } })),

@@ -2,11 +2,27 @@
 
 from dataclasses import dataclass
 
-from gentle_veil.core.contracts.params import number
+from gentle_veil.core.contracts.params import number, points, switch
 
 
 @dataclass(frozen=True)
 class PointsOptions:
+    fill: bool = switch(
+        True,
+        label="Fill the outline",
+        help="Places points wherever there is texture. Off: only the points that were placed by hand.",
+        group="Points",
+    )
+    placed: tuple[tuple[float, float], ...] = points(
+        label="Placed by hand",
+        help="Points on the reference frame, followed whether there is much texture or little.",
+        group="Points",
+    )
+    off: tuple[tuple[float, float], ...] = points(
+        label="Switched off",
+        help="Places on the reference frame whose nearest point is left out.",
+        group="Points",
+    )
     density: float = number(
         18.0,
         label="Distance of points",

@@ -44,6 +44,7 @@ CARRIED_ERROR_PX = 0.5
 SMOOTHING = 0.5  # thin plate, px^2: carried points follow their neighbours' motion, not their noise
 NEIGHBOURS = 24
 SEARCH_PX = 48
+SAME_PX = 6.0  # a found point this near to a place is the one that is meant
 SUDDEN, USUAL_RATE = 0.9, 0.15
 
 
@@ -90,9 +91,13 @@ class _Run:
         width, height = frames.size
         mask = shown_mask(region, width, height)
         pyramid = self._pyramid(region.reference, polygon)
-        points = _textured(pyramid, mask, options.density)
+        points = _textured(pyramid, mask, options.density) if options.fill else np.empty((0, 2))
+        points = _chosen(points, np.array(options.placed).reshape(-1, 2), np.array(options.off).reshape(-1, 2))
         if not len(points):
-            raise ParameterError("There is no texture to hold on to inside the outline; draw it larger or elsewhere.")
+            raise ParameterError(
+                "There is no texture to hold on to inside the outline; draw it larger or elsewhere, or place points "
+                "by hand."
+            )
         self.count = len(points)
         self.usual = np.ones(self.count)  # each point's own match, slowly followed
         self.patches = Patches(pyramid, points, int(options.pattern) | 1)
@@ -182,6 +187,14 @@ def _textured(pyramid: GreyPyramid, mask: MaskBool, density: float) -> Points:
     if corners is None:
         return np.empty((0, 2))
     return np.asarray(corners[:, 0].astype(np.float64) + np.array([ox, oy]))
+
+
+def _chosen(found: Points, placed: Points, off: Points) -> Points:
+    """Found points (N, 2) that are neither beside a placed one nor switched off, and the placed ones."""
+    for place in np.concatenate([placed, off]):
+        if len(found):
+            found = found[np.linalg.norm(found - place, axis=1) > SAME_PX]
+    return np.concatenate([placed, found])
 
 
 def _ring(low: Points, high: Points) -> Points:

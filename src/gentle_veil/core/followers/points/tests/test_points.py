@@ -67,3 +67,22 @@ def test_flat_colour__is_refused_with_what_to_do() -> None:
         points.estimate(
             ArrayFrames(blank), Region(0, np.array([[30.0, 30], [120, 30], [120, 90]])), points.Options(), wanted=[1]
         )
+
+
+@pytest.mark.truth
+def test_placed_and_switched_off__only_what_was_meant_is_followed() -> None:
+    moving = bending_sequence("strong_weave", seed=6, count=6, width=320, height=240, travel=5, turn=3, bump=4)
+    placed = ((140.0, 100.0), (200.0, 150.0), (170.0, 120.0))
+    points = FOLLOWERS["points"]
+    options = points.Options(fill=False, placed=placed)
+    track = points.estimate(ArrayFrames(moving.frames), Region(0, BOX), options, wanted=range(6))
+    np.testing.assert_array_equal(track.vertices_ref[:3], placed)
+    for k in (2, 5):
+        off = np.linalg.norm(track.positions[k, :3] - moving.motion.carry(np.array(placed), k), axis=1)
+        assert off.max() < 0.5
+    filled = points.estimate(ArrayFrames(moving.frames), Region(0, BOX), points.Options(), wanted=[])
+    gone = tuple(float(v) for v in filled.vertices_ref[0])
+    fewer = points.estimate(ArrayFrames(moving.frames), Region(0, BOX), points.Options(off=(gone,)), wanted=[])
+    assert len(fewer.vertices_ref) == len(filled.vertices_ref) - 1
+    with pytest.raises(ParameterError, match="place points by hand"):
+        points.estimate(ArrayFrames(moving.frames), Region(0, BOX), points.Options(fill=False), wanted=[])
