@@ -95,12 +95,13 @@ def main() -> None:
             media_key_of(FOLDER / "plate.mp4", info),
             Cache(Path(folder)),
             Shelf(Path(folder) / "artwork"),
+            Path(folder) / "vectors",
         )
         plate = [workspace.frames[k] for k in range(len(clean))]
         recipe = read_recipe(recipe_for(marks))
         start = time.perf_counter()
         for drape in recipe.drapes:
-            follow(workspace, drape, range(len(plate)))
+            follow(workspace, recipe, drape, range(len(plate)))
         followed = time.perf_counter()
         layers = build_layers(workspace, recipe, strict=True)
         prepared = time.perf_counter()

@@ -27,6 +27,7 @@ from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.followers.face.face import face_under
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.synth.nonrigid import BendingSequence, bending_sequence
 from gentle_veil.media.open_media import open_frames, probe
@@ -59,8 +60,16 @@ def calibration(error: np.ndarray, said: np.ndarray, shown: np.ndarray) -> list[
     return [round(float((size < expected)[tenth == i].mean()), 2) for i in range(10) if (tenth == i).any()]
 
 
-def ours(frames: np.ndarray, reference: int, polygon: np.ndarray, points: np.ndarray, truth: np.ndarray, shown):  # type: ignore[no-untyped-def]
-    mesh = FOLLOWERS["mesh"]
+def ours(  # type: ignore[no-untyped-def]
+    frames: np.ndarray,
+    reference: int,
+    polygon: np.ndarray,
+    points: np.ndarray,
+    truth: np.ndarray,
+    shown,
+    kind: str = "mesh",
+):
+    mesh = FOLLOWERS[kind]
     source = ArrayFrames(frames)
     near = range(max(reference - 6, 0), min(reference + 6, len(frames)))
     mesh.estimate(source, Region(reference, polygon), mesh.Options(), wanted=near)  # compiles
@@ -111,6 +120,8 @@ def synthetic(texture: str, seed: int, occluder, quick: bool) -> Figures:  # typ
     truth = np.array([sequence.motion.carry(POINTS, k) for k in range(count)])
     shown = ((truth > 3) & (truth < np.array([636, 476]))).all(axis=-1)
     figures: Figures = {"mesh": ours(sequence.frames, 0, BOX, POINTS, truth, shown)}
+    if not quick:
+        figures["vectors"] = ours(sequence.frames, 0, BOX, POINTS, truth, shown, kind="vectors")
     grey = [cv2.cvtColor(f, cv2.COLOR_RGB2GRAY) for f in sequence.frames]
     dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     peers = {"chained_DIS_medium": lambda: chained(lambda a, b: dis.calc(a, b, None), grey, POINTS)}
@@ -157,6 +168,26 @@ def demo(shot: str, reference: int, mark: str) -> Figures:
     }
 
 
+def demo_face(part: str, reference: int = 40) -> Figures:
+    """A part of the demo face by its face mesh, no hand work: the mesh alone, and led by the whole face."""
+    folder = ROOT / "demo" / "footage" / "pilot"
+    media = open_frames(folder / "plate.mp4", probe(folder / "plate.mp4"))
+    frames = np.stack([media[k] for k in range(len(media))])
+    truth = np.load(folder / "truth.npz")
+    height, width = frames.shape[1:3]
+    middle = np.array([[0.4, 0.25], [0.6, 0.25], [0.6, 0.75], [0.4, 0.75]]) * (width, height)
+    home = face_under(frames[reference], middle)
+    assert home is not None
+    polygon = home.part(part)
+    here = truth["tracks"][reference]
+    hull = polygon.astype(np.float32)
+    inside = np.array([cv2.pointPolygonTest(hull, (float(x), float(y)), False) >= 0 for x, y in here])
+    counted = truth["visible"] & (truth["facing"] > 0.25)
+    chosen = inside & counted[reference]
+    given = (frames, reference, polygon, here[chosen], truth["tracks"][:, chosen], counted[:, chosen])
+    return {"points": int(chosen.sum()), "mesh": ours(*given), "face": ours(*given, kind="face")}
+
+
 def main() -> None:
     quick = "--quick" in sys.argv
     figures: Figures = {}
@@ -168,6 +199,8 @@ def main() -> None:
         figures["demo/arm tattoo"] = demo("deckhand_arm", 20, "G")
         figures["demo/cheek flower"] = demo("pilot", 40, "G")
         figures["demo/shirt emblem"] = demo("harbour_shirt", 20, "G")
+        for part in ("forehead", "cheek left", "cheek right"):
+            figures[f"demo/face {part}"] = demo_face(part)
     record.write("following", figures)
 
 

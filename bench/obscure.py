@@ -106,7 +106,9 @@ def main() -> None:
     info = probe(path)
     with record.scratch() as folder:
         shelf = Shelf(Path(folder) / "artwork")
-        workspace = open_workspace(path, info, media_key_of(path, info), Cache(Path(folder)), shelf)
+        workspace = open_workspace(
+            path, info, media_key_of(path, info), Cache(Path(folder)), shelf, Path(folder) / "vectors"
+        )
         plate = [workspace.frames[k] for k in range(len(workspace.frames))]
         start = time.perf_counter()
         people = people_of(workspace)

@@ -53,6 +53,14 @@ def main() -> None:
             keep(page, "correct")
             page.get_by_role("button", name="Undo").click()
             card(page).get_by_text("Tacks: none").wait_for()
+            card(page).get_by_role("radio", name="checker", exact=True).click()
+            card(page).get_by_role("button", name="Residual").click()
+            card(page).get_by_role("button", name="Measure").click()
+            card(page).get_by_text("Way back: off by").wait_for()
+            keep(page, "checks")
+            card(page).get_by_role("button", name="Residual").click()
+            card(page).get_by_role("radio", name="grid", exact=True).click()
+            painted(page, keep)
             page.get_by_role("navigation", name="Rack").get_by_role("button", name="spot 1 conceal").click()
             stage(page, "Proof").click()
             card(page).get_by_role("button", name="Measure frames").click()
@@ -85,6 +93,39 @@ def main() -> None:
         finally:
             server.kill()
         finished_shots(play, keep)
+
+
+def painted(page, keep) -> None:  # type: ignore[no-untyped-def]
+    """A few strokes on the flat view, and back again."""
+    from test_story import card, go_to
+
+    go_to(page, 52)
+    page.get_by_role("button", name="Add a veil").click()
+    page.get_by_role("menuitem", name=re.compile("^Paint")).click()
+    card(page).get_by_text("Strokes: none").wait_for()
+    page.get_by_role("button", name="Jobs: 0 running").wait_for()
+    box = page.get_by_test_id("view-Flat view").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    card(page).get_by_label("Brush tool").select_option("colour")
+    card(page).get_by_role("radio", name="tone only").click()
+    card(page).get_by_label("Brush colour").fill("#a03040")
+    card(page).get_by_label("Radius", exact=True).fill("5")
+    card(page).get_by_label("Radius", exact=True).press("Enter")
+    card(page).get_by_role("button", name="Take the brush").click()
+    for i, points in enumerate((((-40, 30), (0, 48), (40, 30)), ((-30, 44), (0, 60), (30, 44)))):
+        with page.expect_response(lambda r: "/preview" in r.url):
+            page.mouse.move(x + points[0][0], y + points[0][1])
+            page.mouse.down()
+            for dx, dy in points[1:]:
+                page.mouse.move(x + dx, y + dy, steps=8)
+        page.mouse.up()
+        card(page).get_by_text(f"Strokes: {i + 1}").wait_for()
+        page.get_by_role("button", name="Jobs: 0 running").wait_for()
+    page.wait_for_timeout(1500)
+    keep(page, "paint")
+    page.keyboard.press("Escape")
+    card(page).get_by_role("button", name="Remove veil").click()
+    page.get_by_role("navigation", name="Rack").get_by_text("paint 1").wait_for(state="hidden")
 
 
 def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]

@@ -31,13 +31,13 @@ export function Forgotten({
     <Section title={`Forgotten: ${spans.length || "none"}`}>
       <div className="flex flex-wrap gap-1.5">
         <Button onClick={() => forget("before")} title="All frames up to this one">
-          Up to here
+          All before
         </Button>
         <Button onClick={() => forget("here")} title="This frame">
-          Here
+          This frame
         </Button>
         <Button onClick={() => forget("after")} title="All frames from this one on">
-          From here
+          All after
         </Button>
       </div>
       {spans.map(([first, last], i) => (
