@@ -160,11 +160,13 @@ def align_stage(  # type: ignore[no-untyped-def]
     tolerance,
     enough,
     sigma_limit,
+    cauchy,
 ):
     """Gauss-Newton steps of one stage, [BM04] eq. 40, changing h_norm, light and moved in place.
 
     Convention:  factor is level px per reference px; tolerance in px of the level; enough and moved in
-                 normalised units; plausible (P,) the prior's standard deviations; sigma_limit infinite for none
+                 normalised units; plausible (P,) the prior's standard deviations; sigma_limit infinite for none;
+                 cauchy is the cutoff in sigmas
     Returns:     seen (N,), inside (N,), residual (N,), sigma, lhs (D, D), sum of weights
     """
     d, n = columns.shape
@@ -184,7 +186,7 @@ def align_stage(  # type: ignore[no-untyped-def]
         spread = middle(residual, inside, 0.0, True)
         sigma = min(max(MAD_TO_SIGMA * spread, LEAST_SIGMA) if spread == spread else 1e-3, sigma_limit)
         slack = (tolerance * light[0] / sigma) ** 2
-        weight_sum = _weigh(residual, inside, steepness, CAUCHY * sigma, slack, weight)
+        weight_sum = _weigh(residual, inside, steepness, cauchy * sigma, slack, weight)
         # The curvature changes little within a stage; where the pull is nil does not depend on it.
         _normal_equations(columns, weight, residual, lhs, rhs, iteration == 0)
         if weight_sum < 4 * d:

@@ -41,6 +41,9 @@ STAGES = ((0, 30000, 1), (0, 5000, 10), (1, 4000, 10), (2, 2500, 10), (3, 1200, 
 # second row tells all that there is to tell.
 FINE_LATTICE = 2
 MIN_LATTICE_PIXELS = 1500
+# Mean Cauchy weight under Gaussian noise is .88: from here on nothing is foreign. The wider cutoff has 99 % of the
+# efficiency of plain least squares instead of 95 %.
+CLEAN_WEIGHT, CLEAN_TIMES = 0.86, 2.0
 TILE = 16  # px; texture is also chosen by rank inside tiles, so that no part of a region is left out
 NEAR_STAGES, VERY_NEAR_STAGES = 3, 2  # the finest ones, enough for a good prediction
 
@@ -235,6 +238,9 @@ class PlaneRegistration:
         self, pyramid: GreyPyramid, stage: _Stage, fit: "_Fit", sigma_limit: float | None, doubt: float
     ) -> "_Fit":
         h_norm, light, moved = fit.h_norm.copy(), fit.light.copy(), fit.moved.copy()
+        # Where nothing is foreign the last step need not guard against it, and loses none of the texture.
+        clean = stage.iterations == 1 and fit.weight_sum >= CLEAN_WEIGHT * max(int(fit.inside.sum()), 1)
+        cauchy = CLEAN_TIMES * CAUCHY if clean else CAUCHY
         found = align_stage(
             pyramid.levels[stage.level],
             np.array(pyramid.origin, np.float64),
@@ -257,6 +263,7 @@ class PlaneRegistration:
             TOLERANCE_PX * (1 << stage.level) * (1.0 if stage.iterations > 1 else 0.4),
             (0.03 if stage.level == 0 else 0.1) / stage.factor / self.scale,
             np.inf if sigma_limit is None else sigma_limit,
+            cauchy,
         )
         return _Fit(h_norm, light, moved, *found)
 
