@@ -216,14 +216,22 @@ export function useMove(shot: number) {
   const onError = useFault();
   return async (to: "undo" | "redo" | { revision: number }): Promise<void> => {
     const params = { path: { shot } };
-    try {
-      const revision = await taken(
+    const send = () =>
+      taken(
         to === "undo"
           ? api.POST("/api/shots/{shot}/undo", { params })
           : to === "redo"
             ? api.POST("/api/shots/{shot}/redo", { params })
             : api.POST("/api/shots/{shot}/goto", { params, body: to }),
       );
+    try {
+      // In its turn among the edits: it must undo the last of them, not the one before it.
+      const sent = (onTheWay.get(shot) ?? Promise.resolve()).then(send);
+      onTheWay.set(
+        shot,
+        sent.catch(() => {}),
+      );
+      const revision = await sent;
       recipeChanged(client, shot, revision);
       useUi.getState().say(`Now at: ${revision.label}`);
     } catch (fault) {

@@ -8,11 +8,13 @@ import OpenEXR
 import pytest
 from conftest import MARK, spot_recipe
 
+from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
+from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.media.motion_files import read_motion, write_motion
-from gentle_veil.services.following import follow, known_track
+from gentle_veil.services.following import follow, known_track, reference_polygon
 from gentle_veil.services.vector_files import free_folder, send_out_vectors
 from gentle_veil.services.vectors import (
     FramesWithVectors,
@@ -133,3 +135,20 @@ def test_motion_files__other_channels_and_half_floats_are_refused(tmp_path: Path
     assert free_folder(tmp_path, "m").name == "m"
     (tmp_path / "m").mkdir()
     assert free_folder(tmp_path, "m").name == "m 2"
+
+
+@pytest.mark.property
+def test_frames_left_out__are_walked_and_going_on_begins_where_it_was(workspace) -> None:
+    recipe = recipe_with()
+    drape = recipe.drapes[0]
+    frames = FramesWithVectors(workspace)
+    follower, region = FOLLOWERS["vectors"], Region(0, reference_polygon(drape))
+    options = follower.Options(quality="quick")
+    every = follower.estimate(frames, region, options, wanted=range(10))
+    some = follower.estimate(frames, region, options, wanted=[4, 9])
+    np.testing.assert_allclose(some.positions[some.row(9)], every.positions[9], atol=1e-4)
+    first = follower.estimate(frames, region, options, wanted=range(5))
+    later = follower.estimate(frames, region, options, wanted=[9], known=first)
+    assert list(later.frames) == [0, 1, 2, 3, 4, 9]
+    off = later.carry(np.array([MARK]), later.row(9)) - every.carry(np.array([MARK]), 9)
+    assert np.linalg.norm(off) < 0.3

@@ -6,28 +6,24 @@ by 8 to 13 px on a head turned by 20 degrees, so they find the face and name its
 no face under the outline it is the mesh follower alone.
 """
 
-from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
-from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import (
     LOST,
     SEEN,
     WEAK,
     SurfaceTrack,
     TrackRow,
-    merge_tracks,
-    track_from_rows,
 )
 from gentle_veil.core.faces.finder import FULL, SHORT, find_faces
 from gentle_veil.core.faces.landmarks import PRESENT, Landmarks, landmarks_again, landmarks_of_face
 from gentle_veil.core.faces.people import for_finding
 from gentle_veil.core.followers.face.options import FaceOptions
-from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory
 from gentle_veil.core.geometry.outline import polygon_area, shrunk
@@ -42,7 +38,7 @@ FIND_LEAST = 0.35
 WRONG_SHARE = 0.012  # of the face's size: how far off the whole may have a part
 
 
-class FaceFollower:
+class FaceFollower(MeshFollower):
     """See `contracts.follower.Follower`; the points are `faces.landmarks`."""
 
     kind = "face"
@@ -50,30 +46,8 @@ class FaceFollower:
     help = "Skin of a face: led by the whole face around it, so that it is not lost when the head turns."
     Options = FaceOptions
 
-    def estimate(
-        self,
-        frames: FrameSource,
-        region: Region,
-        options: FaceOptions,
-        *,
-        wanted: Sequence[int],
-        known: SurfaceTrack | None = None,
-        report: Report = silent,
-    ) -> SurfaceTrack:
-        run = _Run(frames, region, options)
-        after, before = frames_outward(region.reference, wanted)
-        total, done = len(after) + len(before), 0
-        rows = {region.reference: run.reference_row()}
-        for side in (after, before):
-            if not side:
-                continue
-            state, history = run.begin(known, side)
-            for k in side:
-                report(done, total, f"following frame {k}")
-                rows[k], state = run.follow(k, state, history)
-                done += 1
-        report(total, total, "followed")
-        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+    def run_on(self, frames: FrameSource, region: Region, options: FaceOptions) -> MeshRun:
+        return _Run(frames, region, options)
 
 
 def face_under(picture: np.ndarray, polygon: Points) -> Landmarks | None:

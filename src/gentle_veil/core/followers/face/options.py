@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from gentle_veil.core.contracts.params import number
+from gentle_veil.core.followers.mesh.options import reach_option, spacing_option
 
 
 @dataclass(frozen=True)
@@ -18,24 +19,5 @@ class FaceOptions:
         unit="px",
         keyable=False,
     )
-    spacing: float = number(
-        0.0,
-        label="Spacing",
-        help="Distance of the control points on the reference frame; 0 chooses it from the region's size.",
-        group="Mesh",
-        low=0.0,
-        high=128.0,
-        step=1.0,
-        unit="px",
-        keyable=False,
-    )
-    reach: float = number(
-        0.15,
-        label="Beyond the outline",
-        help="How far the mesh goes on beyond the outline, as a share of the region's size.",
-        group="Mesh",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-        keyable=False,
-    )
+    spacing: float = spacing_option()
+    reach: float = reach_option()

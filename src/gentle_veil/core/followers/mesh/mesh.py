@@ -7,6 +7,7 @@ whole neighbourhoods fit, and is carried by what is seen around it.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -74,19 +75,23 @@ class MeshFollower:
     kind = "mesh"
     label = "Mesh"
     help = "Bends with skin and cloth: every point is anchored to the reference frame, so nothing drifts."
-    Options = MeshOptions
+    Options: type = MeshOptions
+
+    def run_on(self, frames: FrameSource, region: Region, options: Any) -> "MeshRun":
+        """What follows one region; another follower that bends brings its own."""
+        return MeshRun(frames, region, options)
 
     def estimate(
         self,
         frames: FrameSource,
         region: Region,
-        options: MeshOptions,
+        options: Any,
         *,
         wanted: Sequence[int],
         known: SurfaceTrack | None = None,
         report: Report = silent,
     ) -> SurfaceTrack:
-        run = MeshRun(frames, region, options)
+        run = self.run_on(frames, region, options)
         after, before = frames_outward(region.reference, wanted)
         total, done = len(after) + len(before), 0
         rows = {region.reference: run.reference_row()}

@@ -1,8 +1,36 @@
 """What can be set on the mesh follower."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from gentle_veil.core.contracts.params import number, switch
+
+
+def spacing_option() -> Any:
+    return number(
+        0.0,
+        label="Spacing",
+        help="Distance of the control points on the reference frame; 0 chooses it from the region's size.",
+        group="Mesh",
+        low=0.0,
+        high=128.0,
+        step=1.0,
+        unit="px",
+        keyable=False,
+    )
+
+
+def reach_option() -> Any:
+    return number(
+        0.15,
+        label="Beyond the outline",
+        help="How far the mesh goes on beyond the outline, as a share of the region's size.",
+        group="Mesh",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+        keyable=False,
+    )
 
 
 @dataclass(frozen=True)
@@ -35,24 +63,5 @@ class MeshOptions:
         unit="px",
         keyable=False,
     )
-    spacing: float = number(
-        0.0,
-        label="Spacing",
-        help="Distance of the control points on the reference frame; 0 chooses it from the region's size.",
-        group="Mesh",
-        low=0.0,
-        high=128.0,
-        step=1.0,
-        unit="px",
-        keyable=False,
-    )
-    reach: float = number(
-        0.15,
-        label="Beyond the outline",
-        help="How far the mesh goes on beyond the outline, as a share of the region's size.",
-        group="Mesh",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-        keyable=False,
-    )
+    spacing: float = spacing_option()
+    reach: float = reach_option()

@@ -4,17 +4,16 @@ Where forward and backward motion contradict each other a place goes with its ne
 the motion moves the surface, and what contradicts adds up to how unsure it is.
 """
 
-from collections.abc import Sequence
 
 import cv2
 import numpy as np
 
-from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.report import Report, silent
-from gentle_veil.core.contracts.surface_track import SurfaceTrack, merge_tracks, track_from_rows
-from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.contracts.surface_track import SurfaceTrack, TrackRow
+from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.plane.plane import PlaneHistory
 from gentle_veil.core.followers.vectors.options import VectorsOptions
 from gentle_veil.core.motion.dense import vectors_of
 from gentle_veil.core.motion.mesh_registration import STEP, Light, MeshFit
@@ -25,7 +24,7 @@ CONTRADICTION_PX = 0.4  # forward and backward motion apart by this much halve a
 DRIFT_PX = 0.05  # expected error per integrated frame, when nothing contradicts
 
 
-class VectorsFollower:
+class VectorsFollower(MeshFollower):
     """See `contracts.follower.Follower`; the motion comes from `motion.dense`."""
 
     kind = "vectors"
@@ -33,42 +32,33 @@ class VectorsFollower:
     help = "Goes with the motion of every pixel, analysed or brought in, held to the reference."
     Options = VectorsOptions
 
-    def estimate(
-        self,
-        frames: FrameSource,
-        region: Region,
-        options: VectorsOptions,
-        *,
-        wanted: Sequence[int],
-        known: SurfaceTrack | None = None,
-        report: Report = silent,
-    ) -> SurfaceTrack:
-        run = _Run(frames, region, options)
-        after, before = frames_outward(region.reference, wanted)
-        total, done = len(after) + len(before), 0
-        rows = {region.reference: run.reference_row()}
-        for side, step in ((after, 1), (before, -1)):
-            if not side:
-                continue
-            state, history = run.begin(known, side)
-            run.last = history[-1][0]
-            for k in side:
-                report(done, total, f"following frame {k}")
-                # Motion leads only from a frame to its neighbour: what lies between is walked too.
-                while run.last != k:
-                    rows[run.last + step], state = run.follow(run.last + step, state, history)
-                    run.last += step
-                done += 1
-        report(total, total, "followed")
-        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+    def run_on(self, frames: FrameSource, region: Region, options: VectorsOptions) -> MeshRun:
+        return _Run(frames, region, options)
 
 
 class _Run(MeshRun):
     def __init__(self, frames: FrameSource, region: Region, options: VectorsOptions) -> None:
         super().__init__(frames, region, MeshOptions(spacing=options.spacing, reach=options.reach))
         self.chosen_vectors, self.vectors = options, vectors_of(frames)
-        self.last = region.reference
+        self.last, self.step = region.reference, 1
         self.drift = np.zeros(self.registration.shape, np.float32)  # px^2
+
+    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
+        """The state at the known frame nearest to the side's first: from there on motion is added up."""
+        self.step = 1 if side[0] > self.reference else -1
+        self.last = side[0] - self.step
+        while self.last != self.reference and (known is None or known.row(self.last) is None):
+            self.last -= self.step
+        return super().begin(known, [self.last + self.step])
+
+    def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
+        # Motion leads only from a frame to its neighbour: what lies between is walked too.
+        while self.last + self.step != k:
+            _, state = super().follow(self.last + self.step, state, history)
+            self.last += self.step
+        found = super().follow(k, state, history)
+        self.last = k
+        return found
 
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
         if not self.chosen_vectors.anchor:
