@@ -133,7 +133,8 @@ def layer_keys(workspace: Workspace, recipe: Recipe) -> list[str] | None:
         if ready is None:
             continue
         followed, key = ready
-        if not workspace.cache.has("prepared", key, ".json"):
+        # What is painted is prepared on the way; whoever paints must not see the stroke go and come again.
+        if not workspace.cache.has("prepared", key, ".json") and not _designed_on_others(veil):
             return None
         passing = holdouts_before(workspace, recipe, veil.drape)[1]
         written = veil.model_dump(mode="json")

@@ -7,14 +7,14 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
-from conftest import Studio, spot_recipe
+from conftest import MARK, Studio, spot_recipe
 
 from gentle_veil.core.errors import CancelledError, MediaError, NotFoundError, RecipeError, RuleError
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.media.open_media import open_frames, probe
 from gentle_veil.media.stills import read_still
 from gentle_veil.services import bringing_in, recipes
-from gentle_veil.services.composing import build_layers, compose, layer_keys, veil_notes
+from gentle_veil.services.composing import build_layers, compose, compose_tried, layer_keys, veil_notes
 from gentle_veil.services.delivering import DeliverySettings, check_settings, deliver
 from gentle_veil.services.following import follow, known_track
 from gentle_veil.services.library import Library
@@ -291,3 +291,25 @@ def test_bring_in__sequence__is_asked_its_rate(studio: Studio, still_folder: Pat
 def test_facts__there_and_back(workspace) -> None:
     info = info_from(json.loads(json.dumps(facts_of(workspace.info))))
     assert info.described() == workspace.info.described()
+
+
+def test_painted__is_there_at_once_and_on_every_frame(workspace) -> None:
+    document = spot_recipe()
+    stroke = {"tool": "colour", "points": [list(MARK)], "radius": 12, "colour": "#2040c0"}
+    outline = document["drapes"][0]["outline"]["0"]
+    paint = {"name": "paint", "kind": "paint", "drape": "skin", "frame": 0, "outline": outline}
+    document["veils"] = [paint | {"params": {"strokes": [stroke]}}]
+    recipe = read_recipe(document)
+    follow(workspace, recipe, recipe.drapes[0], range(6))
+    assert layer_keys(workspace, recipe) is not None
+    layers = build_layers(workspace, recipe)
+    for k in (0, 5):
+        matte = compose(workspace, layers, k).matte("paint")
+        assert 100 < (matte > 0.5).sum() < 1200
+    tried = compose_tried(workspace, recipe, layers, 3)
+    assert np.abs(tried.astype(int) - compose(workspace, layers, 3).img_raw).max() <= 1
+    wrong = document["veils"][0] | {"params": {"strokes": [stroke | {"tool": "smudge"}, {"tool": "heal"}]}}
+    with pytest.raises(RecipeError) as caught:
+        read_recipe(document | {"veils": [wrong]})
+    paths = [f["path"] for f in caught.value.detail["faults"]]
+    assert paths == ["veils[0].params.strokes[0].tool", "veils[0].params.strokes[1].points"]

@@ -4,7 +4,6 @@ Where forward and backward motion contradict each other a place goes with its ne
 the motion moves the surface, and what contradicts adds up to how unsure it is.
 """
 
-
 import cv2
 import numpy as np
 
