@@ -6,7 +6,7 @@ export function ScopeSwitch() {
   const scope = useUi((s) => s.shapeScope);
   const set = useUi((s) => s.set);
   return (
-    <div className="flex items-center justify-between gap-2 py-0.5">
+    <div className="flex flex-wrap items-center justify-between gap-x-2 py-0.5 whitespace-nowrap">
       <span className="text-dim">Drag on</span>
       <Choice
         label="Dragging changes"
