@@ -25,16 +25,22 @@ from gentle_veil.domain.keys import content_key, track_key
 from gentle_veil.domain.recipe import Drape, Outline, Recipe
 from gentle_veil.domain.recipe import Holdout as WrittenHoldout
 from gentle_veil.media.write import write_atomically
+from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.vectors import FramesWithVectors, brought_content
 from gentle_veil.services.workspace import Workspace
 
 SAVE_EVERY = 50  # frames; what has been followed survives a crash
 
 
+def control_points(outline: Outline) -> tuple[Points, MaskBool]:
+    """An outline's points (N, 2) and corners (N,)."""
+    corners = outline.corners or [False] * len(outline.points)
+    return np.array(outline.points, np.float64), np.array(corners, bool)
+
+
 def polygon_of(outline: Outline) -> Points:
     """The outline's curve as a polygon (M, 2) in frame px."""
-    corners = None if outline.corners is None else np.array(outline.corners, bool)
-    return outline_polygon(np.array(outline.points, np.float64), corners)
+    return outline_polygon(*control_points(outline))
 
 
 def reference_polygon(drape: Drape) -> Points:
@@ -93,12 +99,6 @@ def read_track(path: Path) -> SurfaceTrack:
         raise MediaError(f"'{path.name}' is no track file; give the npz of a drape.", code="track") from None
 
 
-def control_points(outline: Outline) -> tuple[Points, MaskBool]:
-    """An outline's points (N, 2) and corners (N,)."""
-    corners = outline.corners or [False] * len(outline.points)
-    return np.array(outline.points, np.float64), np.array(corners, bool)
-
-
 @dataclass(frozen=True)
 class Followed:
     """A drape's track, k from 0, and the content key of exactly these rows."""
@@ -120,7 +120,7 @@ def holdouts_before(workspace: Workspace, recipe: Recipe, drape: str | None) -> 
             continue
         if written.rides is not None and drape in carries:
             continue
-        carrier = None if written.rides is None else known_track(workspace, recipe, _drape_named(recipe, written.rides))
+        carrier = None if written.rides is None else known_track(workspace, recipe, drape_of(recipe, written.rides))
         if written.rides is not None and carrier is None:
             continue
         holdout = _holdout(workspace, written, carrier)
@@ -128,13 +128,6 @@ def holdouts_before(workspace: Workspace, recipe: Recipe, drape: str | None) -> 
             made.append(holdout)
             contents.append([written.model_dump(mode="json"), None if carrier is None else carrier.content])
     return tuple(made), content_key(contents) if contents else ""
-
-
-def _drape_named(recipe: Recipe, name: str) -> Drape:
-    drape = recipe.drape(name)
-    if drape is None:
-        raise NotFoundError(f"There is no drape '{name}' in this recipe.")
-    return drape
 
 
 def _holdout(workspace: Workspace, written: WrittenHoldout, carrier: Followed | None) -> Holdout | None:

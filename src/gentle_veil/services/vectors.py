@@ -34,16 +34,12 @@ class KeptVectors:
         self._computed = ComputedVectors(workspace.frames)
 
     def between(self, k: int, to: int, quality: str) -> Motion:
-        w = self._workspace
-        key = _key(w, k, to, quality)
-        motion: Motion = w.memory.get(("vectors", key), lambda: self._read(k, to, quality, key))
-        return motion
-
-    def _read(self, k: int, to: int, quality: str, key: str) -> Motion:
+        # Fields are large and asked for once or twice: the disk is near enough, and memory stays flat.
         w = self._workspace
         if quality == BROUGHT_IN:
             return self._brought_in(k, to)
         width, height = w.frames.size
+        key = _key(w, k, to, quality)
         known = w.cache.get("vectors", key, f".{quality}")
         if known is not None and len(known) == width * height * 8:
             return np.frombuffer(known, "<f4").reshape(height, width, 2)

@@ -1,4 +1,4 @@
-import { useUi, type Look, type Stage, type Stuck } from "../app/store";
+import { SPAN_FRAMES, STUCK, useUi, type Look, type Stage } from "../app/store";
 
 /** What an action may need of the place it is called in. */
 export interface Doing {
@@ -29,8 +29,6 @@ export interface Action {
 }
 
 const ui = () => useUi.getState();
-const STUCK: readonly Stuck[] = ["grid", "checker", "dots", "trails", "none"];
-const SPAN_FRAMES = 8;
 const goTo = (frame: number, d: Doing) =>
   ui().set({ frame: Math.min(d.last, Math.max(d.first, frame)), playing: 0 });
 const step = (by: number) => (d: Doing) => goTo(ui().frame + by, d);

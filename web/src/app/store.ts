@@ -6,7 +6,10 @@ import { FIRST_BRUSH, type Brush } from "../features/veil/brush";
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
 export type Look = "original" | "result" | "wipe" | "difference" | "matte" | "tracked";
 /** What is stuck to the surface, to judge how it is followed. */
-export type Stuck = "none" | "grid" | "checker" | "dots" | "trails";
+export const STUCK = ["grid", "checker", "dots", "trails", "none"] as const;
+export type Stuck = (typeof STUCK)[number];
+/** How far before and after the playhead is played over and over. */
+export const SPAN_FRAMES = 8;
 export type FlatLook = "same" | "tracked" | "residual";
 export type ToolName =
   "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source" | "point";

@@ -378,7 +378,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   };
 
   /** Painting in a view: `refFromView` leads to the reference, on which strokes are kept. */
-  const brushFor = (refFromView: SurfaceMap | null, scale: number): BrushItem | null => {
+  const brushFor = (refFromView: SurfaceMap | null): BrushItem | null => {
     if (!recipe || !veil || veil.kind !== "paint" || !refFromView) return null;
     const { brush } = ui;
     const withStrokes = (stroke: Stroke): Recipe =>
@@ -387,7 +387,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         params: { ...v.params, strokes: [...strokesOf(v), stroke] },
       }));
     return {
-      radius: brush.radius * scale,
+      radius: brush.radius,
       sampleAt: (p, start) => {
         if (!samples(brush.tool)) return null;
         const from = refFromView.there(start ?? p);
@@ -537,7 +537,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         grips={shotItems.grips}
         ellipses={ellipses}
         preview={preview}
-        brush={brushFor(frameMap ? reversed(frameMap) : null, 1)}
+        brush={brushFor(frameMap ? reversed(frameMap) : null)}
         mesh={mesh}
         note={
           preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
@@ -595,7 +595,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             mesh={null}
             note={null}
             preview={flatPreview}
-            brush={brushFor(flatBox ? reversed(origin) : null, 1)}
+            brush={brushFor(flatBox ? reversed(origin) : null)}
             tool={ui.tool === "mark" || ui.tool === "brush" || ui.tool === "source" ? ui.tool : "none"}
             onCircle={(c, r) => void addMark(c, r * 1, frameFromFlat)}
             onDrawn={() => {}}

@@ -11,8 +11,8 @@ from typing import Any
 class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
-    type: str  # number | switch | choice | vector | points | artwork | plate | colour | names |
-    # strokes
+    # number | switch | choice | vector | points | artwork | plate | colour | names | strokes
+    type: str
     label: str
     help: str
     group: str

@@ -23,9 +23,9 @@ class Placement:
                 drape's own; track frame numbers are k, from 0; marks_ref are the outlines of the other marks on
                 the same surface, which must not be taken for clean skin; pictures are the pieces of artwork that
                 the parameters name; people the faces of the shot, for kinds that need them; frame_seconds how
-                long a frame of the shot is shown;
-                below gives the reference frame (H, W, 3) scene-linear with all veils under this one, for kinds that
-                are designed on it (None: the frame itself); softness gives `measure.focus.softness` of the drape
+                long a frame of the shot is shown; below gives the reference frame (H, W, 3) scene-linear with all
+                veils under this one, for kinds that are designed on it (None: the frame itself); softness gives
+                `measure.focus.softness` of the drape, measured once for all veils on it
     """
 
     track: SurfaceTrack

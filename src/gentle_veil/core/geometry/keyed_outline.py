@@ -37,10 +37,6 @@ class KeyedOutline:
         t = (frame - self.frames[before]) / span if span else 0.0
         return outline_polygon((1 - t) * self.points[before] + t * self.points[after], self.corners[before])
 
-    @property
-    def single(self) -> bool:
-        return len(self.frames) == 1
-
 
 def keyed_outline(keys: dict[int, tuple[Points, MaskBool]]) -> KeyedOutline:
     """An outline of frame -> (points (N, 2), corners (N,)); every key has as many points as the others."""

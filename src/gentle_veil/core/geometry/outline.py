@@ -72,10 +72,10 @@ def polygon_mask(polygon: Points, width: int, height: int, origin: tuple[float, 
     return mask.astype(bool)
 
 
-def polygon_area(polygon: Points) -> float:
-    """Area in px^2, positive whichever way round the polygon runs."""
+def signed_area(polygon: Points) -> float:
+    """Area in px^2, negative for a polygon that runs the other way round."""
     x, y = np.asarray(polygon, np.float64).T
-    return float(abs(0.5 * (x[:-1] @ y[1:] - y[:-1] @ x[1:] + x[-1] * y[0] - y[-1] * x[0])))
+    return float(0.5 * (x[:-1] @ y[1:] - y[:-1] @ x[1:] + x[-1] * y[0] - y[-1] * x[0]))
 
 
 def shrunk(polygon: Points, factor: float) -> Points:

@@ -1,15 +1,9 @@
-import { useUi, type Stuck } from "../../app/store";
+import { SPAN_FRAMES, STUCK, useUi } from "../../app/store";
 import { Button, Choice, Section } from "../../ui/controls";
 import type { Track } from "../queries";
 import { worstRoundTrip } from "./model";
 
-const STUCK: { value: Stuck; text: string }[] = [
-  { value: "grid", text: "grid" },
-  { value: "checker", text: "checker" },
-  { value: "dots", text: "dots" },
-  { value: "trails", text: "trails" },
-  { value: "none", text: "nothing" },
-];
+const STUCK_CHOICES = STUCK.map((value) => ({ value, text: value === "none" ? "nothing" : value }));
 
 /** How to judge a track: what is stuck to it, what the follower saw, and whether it finds its way back. */
 export function Checks({ track, onMeasure }: { track: Track; onMeasure: () => void }) {
@@ -17,7 +11,12 @@ export function Checks({ track, onMeasure }: { track: Track; onMeasure: () => vo
   const worst = worstRoundTrip(track);
   return (
     <Section title="Checks">
-      <Choice label="Stuck to it" value={ui.stuck} options={STUCK} onChange={(stuck) => ui.set({ stuck })} />
+      <Choice
+        label="Stuck to it"
+        value={ui.stuck}
+        options={STUCK_CHOICES}
+        onChange={(stuck) => ui.set({ stuck })}
+      />
       <div className="mt-1 flex flex-wrap gap-1.5">
         <Button
           pressed={ui.look === "tracked"}
@@ -39,8 +38,8 @@ export function Checks({ track, onMeasure }: { track: Track; onMeasure: () => vo
           pressed={ui.span !== null}
           onClick={() => {
             const { frames } = track;
-            const first = Math.max(frames[0]!, ui.frame - 8);
-            const last = Math.min(frames[frames.length - 1]!, ui.frame + 8);
+            const first = Math.max(frames[0]!, ui.frame - SPAN_FRAMES);
+            const last = Math.min(frames[frames.length - 1]!, ui.frame + SPAN_FRAMES);
             ui.set(
               ui.span ? { span: null } : { span: [first, last], loop: true, playing: 1, flatShown: true },
             );

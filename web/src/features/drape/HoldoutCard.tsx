@@ -1,8 +1,9 @@
 import type { Schema } from "../../api/client";
-import { now, useUiAside } from "../../app/store";
+import { useUiAside } from "../../app/store";
 import { Button, Choice, NumberField, Section, Switch, TextField } from "../../ui/controls";
 import { useEdit, useStartJob } from "../queries";
 import { withHoldout, type Holdout, type Recipe } from "../recipe";
+import { RangeRow } from "../RangeRow";
 import { ScopeSwitch } from "../ScopeSwitch";
 
 /** What passes in front of the surface: it is not followed, and no veil is laid on it. */
@@ -132,37 +133,12 @@ export function HoldoutCard({
               }}
             />
           ))}
-        <div className="mt-1 flex items-center gap-1.5">
-          <span className="mr-auto text-dim">
-            {holdout.range ? (
-              <>
-                frames <span className="num text-ink">{holdout.range[0]}</span> to{" "}
-                <span className="num text-ink">{holdout.range[1]}</span>
-              </>
-            ) : (
-              "all frames"
-            )}
-          </span>
-          <Button
-            onClick={() => {
-              const last = holdout.range?.[1] ?? shot.facts.last_frame;
-              change({ range: [now().frame, Math.max(now().frame, last)] }, "Range");
-            }}
-          >
-            From here
-          </Button>
-          <Button
-            onClick={() => {
-              const first = holdout.range?.[0] ?? shot.facts.first_frame;
-              change({ range: [Math.min(now().frame, first), now().frame] }, "Range");
-            }}
-          >
-            To here
-          </Button>
-          <Button disabled={!holdout.range} onClick={() => change({ range: null }, "Range")}>
-            All
-          </Button>
-        </div>
+        <RangeRow
+          range={holdout.range ?? null}
+          first={shot.facts.first_frame}
+          last={shot.facts.last_frame}
+          onChange={(range) => change({ range }, "Range")}
+        />
       </Section>
       <Section title="Holdout">
         <TextField label="Name" value={holdout.name} onCommit={(name) => change({ name }, "Name")} />

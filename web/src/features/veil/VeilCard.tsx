@@ -7,6 +7,7 @@ import { PointList } from "../drape/DrapeCard";
 import { FacesSection } from "./FacesSection";
 import { FacePartsMenu } from "../drape/FacePartsMenu";
 import { alike } from "../../geometry/keyedShape";
+import { RangeRow } from "../RangeRow";
 import { ScopeSwitch } from "../ScopeSwitch";
 import { PaintSection } from "./PaintSection";
 import { Reuse } from "./Reuse";
@@ -236,41 +237,12 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           checked={veil.enabled !== false}
           onChange={(on) => change({ enabled: on }, on ? "On" : "Off")}
         />
-        <div className="flex items-center gap-1.5">
-          <span className="mr-auto text-dim">
-            {veil.range ? (
-              <>
-                frames <span className="num text-ink">{veil.range[0]}</span> to{" "}
-                <span className="num text-ink">{veil.range[1]}</span>
-              </>
-            ) : (
-              "all frames"
-            )}
-          </span>
-          <Button
-            onClick={() =>
-              change(
-                { range: [now().frame, Math.max(now().frame, veil.range?.[1] ?? shot.facts.last_frame)] },
-                "Range",
-              )
-            }
-          >
-            From here
-          </Button>
-          <Button
-            onClick={() =>
-              change(
-                { range: [Math.min(now().frame, veil.range?.[0] ?? shot.facts.first_frame), now().frame] },
-                "Range",
-              )
-            }
-          >
-            To here
-          </Button>
-          <Button disabled={!veil.range} onClick={() => change({ range: null }, "Range")}>
-            All
-          </Button>
-        </div>
+        <RangeRow
+          range={veil.range ?? null}
+          first={shot.facts.first_frame}
+          last={shot.facts.last_frame}
+          onChange={(range) => change({ range }, "Range")}
+        />
         {veil.range &&
           (["come_in", "go_out"] as const).map((end) => (
             <NumberField

@@ -26,7 +26,7 @@ from gentle_veil.core.followers.face.options import FaceOptions
 from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory
-from gentle_veil.core.geometry.outline import polygon_area, shrunk
+from gentle_veil.core.geometry.outline import shrunk, signed_area
 from gentle_veil.core.geometry.spline_field import Lattice
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import ImageF32, Points
@@ -70,7 +70,7 @@ class _Run(MeshRun):
         self.whole: _WholeFace | None = None
         if home is not None:
             inner = shrunk(home.part("face"), INNER)
-            small = polygon_area(self.polygon) < LARGE_SHARE * polygon_area(inner)
+            small = abs(signed_area(self.polygon)) < LARGE_SHARE * abs(signed_area(inner))
             self.whole = (
                 _WholeFace(frames, replace(region, polygon=inner), self.registration.lattice) if small else None
             )

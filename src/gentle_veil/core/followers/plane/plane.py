@@ -29,7 +29,7 @@ from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
-from gentle_veil.core.geometry.outline import polygon_mask
+from gentle_veil.core.geometry.outline import polygon_mask, signed_area
 from gentle_veil.core.motion.plane_registration import (
     BLOCKS,
     NEAR_STAGES,
@@ -416,14 +416,9 @@ def shown_mask(region: Region, width: int, height: int) -> MaskBool:
     return mask & ~covered(passing, width, height) if len(passing) else mask
 
 
-def _area(polygon: Points) -> float:
-    x, y = polygon.T
-    return float(0.5 * (x[:-1] @ y[1:] - y[:-1] @ x[1:] + x[-1] * y[0] - y[-1] * x[0]))
-
-
 def _sound(polygon: Points, moved: Points) -> bool:
     """A real surface does not turn over, nor shrink or grow beyond reason."""
-    ratio = _area(moved) / _area(polygon)
+    ratio = signed_area(moved) / signed_area(polygon)
     return bool(np.isfinite(ratio) and 0.04 < ratio < 25.0)
 
 
