@@ -7,8 +7,8 @@ from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Veil
 
-FOLLOW_CODE = "8"  # raised when a follower gives other numbers
-RENDER_CODE = "4"  # raised when a veil kind or the renderer does
+FOLLOW_CODE = "10"  # raised when a follower gives other numbers
+RENDER_CODE = "5"  # raised when a veil kind or the renderer does
 
 
 def content_key(*parts: Any) -> str:

@@ -10,14 +10,14 @@ from gentle_veil.core.faces.finder import FULL, SHORT, find_faces, merged
 from gentle_veil.core.faces.landmarks import PARTS, PRESENT, RIGID, landmarks_again, landmarks_of_face
 from gentle_veil.core.faces.people import for_finding
 from gentle_veil.core.faces.pose import LEAST_POINTS, HeadPose, head_pose
-from gentle_veil.core.followers.face.face import face_under
+from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.geometry.mesh import locate_points
 from gentle_veil.domain.keys import content_key
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.services.following import known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
-PARTS_CODE = "2"  # raised when parts are found otherwise
+PARTS_CODE = "3"  # raised when parts are found otherwise
 
 
 def face_parts(workspace: Workspace, k: int) -> list[dict[str, list[list[float]]]]:

@@ -17,7 +17,8 @@ from scipy.linalg import cho_solve_banded, cholesky_banded
 from scipy.linalg.lapack import stbtrs
 
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
-from gentle_veil.core.motion.mesh_kernels import data_terms, normal_matrix, sample_map
+from gentle_veil.core.motion.curvature import Curvature
+from gentle_veil.core.motion.mesh_kernels import data_terms, sample_map
 from gentle_veil.core.motion.plane_kernels import CAUCHY, MAD_TO_SIGMA
 from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
 from gentle_veil.core.types import ImageF32, MaskBool
@@ -30,6 +31,7 @@ ITERATIONS = (3, 3)  # on the fine and on the coarse level
 TOLERANCE_PX = (0.25, 0.8)  # misplacement for which a steep pixel is not weighed down, per level
 # The pre-blur makes neighbouring lattice residuals alike: so many count as one.
 NOISE_CORRELATION = (7.0, 9.0)
+FINE_SIGMA = 1.0  # px; what is finer goes beyond the lattice
 LEAST_SIGMA = 4e-4
 FIRST_SIGMA = 0.02  # before anything is known
 MIN_SAMPLES = 30  # lattice points, for a scale of the residual
@@ -41,7 +43,7 @@ LIGHT_PRIOR = 0.7
 HIDDEN_FROM, HIDDEN_AT = 0.40, 0.60  # clipped residual at which a place begins to be, and is, taken for hidden
 ENERGY_LATTICE = 4.0  # lattice points
 ENERGY_SHARE = 0.3  # of the texture, that a changed but visible place may leave
-PROBES = 24  # random right sides for the posterior spread
+PROBES = 16  # random right sides for the posterior spread
 
 
 @dataclass(frozen=True)
@@ -61,12 +63,25 @@ class Light:
 
 
 @dataclass(frozen=True)
+class Pictures:
+    """What a frame is compared with, per level on the lattice, (h, w) float32 local contrast.
+
+    ``gradients`` by x and y, per frame px; ``energies`` how much texture there is around each place
+    """
+
+    templates: tuple[ImageF32, ...]
+    gradients: tuple[tuple[ImageF32, ImageF32], ...]
+    energies: tuple[ImageF32, ...]
+
+
+@dataclass(frozen=True)
 class MeshFit:
     """What was found on one frame.
 
     ``controls`` (2, rows, columns) displacement in px; ``seen`` (h, w) the frame's picture carried back;
     ``visible`` (h, w) 0..1; ``sigmas`` per level; ``spread`` (rows, columns, 3) posterior covariance xx, xy, yy
-    of the field at the control points; ``inside_share`` of the region; ``correlation`` of what is seen
+    of the field at the control points; ``inside_share`` of the region; ``correlation`` of what is seen;
+    ``contrast`` of what is seen as a share of the reference's
     """
 
     controls: np.ndarray
@@ -77,6 +92,7 @@ class MeshFit:
     spread: np.ndarray
     inside_share: float
     correlation: float
+    contrast: float
     residual: ImageF32
 
 
@@ -93,23 +109,30 @@ class MeshRegistration:
         height, width = pyramid.levels[0].shape
         xs0, xs1 = max(int(xs.min()) - ox, 2), min(int(xs.max()) - ox, width - 3)
         ys0, ys1 = max(int(ys.min()) - oy, 2), min(int(ys.max()) - oy, height - 3)
-        columns, rows = np.arange(xs0 // 2 * 2, xs1 + 1, STEP), np.arange(ys0 // 2 * 2, ys1 + 1, STEP)
+        columns, rows = _places(xs0 // 2 * 2, xs1, width), _places(ys0 // 2 * 2, ys1, height)
         self.lattice = Lattice(grid, columns + ox, rows + oy)
         self.shape = (len(rows), len(columns))
         self.cells = (max(self.shape[0] // CELL, 1), max(self.shape[1] // CELL, 1))
         self.held = mask[np.ix_(rows + oy, columns + ox)].astype(np.float32)
         self.base = np.stack(np.meshgrid(self.lattice.xs, self.lattice.ys)).astype(np.float32)
-        self.templates: list[ImageF32] = []
-        self.gradients: list[tuple[ImageF32, ImageF32]] = []
+        inside = mask[oy : oy + height, ox : ox + width]
+        near = pyramid.levels[0]
+        beyond = (near - cv2.GaussianBlur(near, (0, 0), FINE_SIGMA))[inside]
+        #: The share of the texture's strength that is finer than the lattice.
+        self.fine_share = float((beyond**2).mean() / max(float((near[inside] ** 2).mean()), 1e-12))
+        templates: list[ImageF32] = []
+        gradients: list[tuple[ImageF32, ImageF32]] = []
         for n in range(LEVELS):
             picture = pyramid.levels[n]
             gx, gy = gradient(picture)
             at = np.ix_(rows >> n, columns >> n)
-            self.templates.append(np.ascontiguousarray(picture[at]))
-            self.gradients.append((gx[at] / (1 << n), gy[at] / (1 << n)))
+            templates.append(np.ascontiguousarray(picture[at]))
+            gradients.append((gx[at] / (1 << n), gy[at] / (1 << n)))
         # How much texture there is around each place: what hides it leaves a residual as large as that.
         known = np.maximum(cv2.GaussianBlur(self.held, (0, 0), ENERGY_LATTICE), 1e-3)
-        self.energies = [cv2.GaussianBlur(self.held * t * t, (0, 0), ENERGY_LATTICE) / known for t in self.templates]
+        energies = [cv2.GaussianBlur(self.held * t * t, (0, 0), ENERGY_LATTICE) / known for t in templates]
+        # `home` is the reference; `pictures` may stand in for it where it no longer explains what is seen.
+        self.home = self.pictures = Pictures(tuple(templates), tuple(gradients), tuple(energies))
         self._order()
         self.roughness = self._thin_plate()
         self._priors: dict[Stiffness, np.ndarray] = {}
@@ -123,9 +146,10 @@ class MeshRegistration:
         self.row_stride, self.column_stride = (1, rows) if rows <= columns else (columns, 1)
         self.unknowns = 2 * rows * columns
         self.band = 2 * (3 * self.row_stride + 3 * self.column_stride) + 2
-        x, y = self.lattice.across, self.lattice.down
-        self.first_x, self.basis_x = _narrow(x)
-        self.first_y, self.basis_y = _narrow(y)
+        # The curvature is summed over blocks of 2x2 lattice points; only how fast the steps converge hangs on it.
+        blocks = Lattice(self.grid, *(_pair_centres(c) for c in (self.lattice.xs, self.lattice.ys)))
+        self.blocks = len(blocks.xs), len(blocks.ys)
+        self.curvature = Curvature(blocks.across, blocks.down, self.row_stride, self.column_stride, self.band)
 
     def pack(self, controls: np.ndarray) -> np.ndarray:
         """(2, rows, columns) to the solver's order (unknowns,)."""
@@ -190,9 +214,20 @@ class MeshRegistration:
         sample_map(pyramid.levels[level], at[0], at[1], 1.0 / (1 << level), float(ox), float(oy), seen, inside)
         return seen, inside
 
+    def look_close(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
+        """The frame's picture under a field, every px of the lattice's box, (STEP h, STEP w)."""
+        height, width = (STEP * n for n in self.shape)
+        off = (np.arange(max(width, height)) - (STEP - 1) / 2).astype(np.float32)
+        field = [cv2.resize(d, (width, height), interpolation=cv2.INTER_LINEAR) for d in displacement]
+        x = field[0] + np.float32(self.lattice.xs[0]) + off[:width]
+        y = field[1] + np.float32(self.lattice.ys[0]) + off[:height, None]
+        seen, inside = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+        sample_map(pyramid.levels[0], x, y, 1.0, float(pyramid.origin[0]), float(pyramid.origin[1]), seen, inside)
+        return seen
+
     def fit_light(self, level: int, seen: ImageF32, held: ImageF32, sigma: float, before: Light) -> Light:
         """Local gain and bias by weighted regression over neighbourhoods, kept near what they were."""
-        t = self.templates[level]
+        t = self.pictures.templates[level]
         smooth = [
             cv2.GaussianBlur(self.coarse(values), (0, 0), LIGHT_CELLS)
             for values in (held, held * t, held * seen, held * t * t, held * t * seen)
@@ -212,10 +247,10 @@ class MeshRegistration:
 
     def misfit(self, level: int, seen: ImageF32, light: Light, sigma: float, slack_px: float) -> ImageF32:
         """Squared residual against what noise and a small misplacement explain, clipped to 1, (h, w)."""
-        t, (gx, gy) = self.templates[level], self.gradients[level]
+        t, (gx, gy) = self.pictures.templates[level], self.pictures.gradients[level]
         r = light.gain * t + light.bias - seen
         room = (3 * sigma) ** 2 + slack_px**2 * light.gain**2 * (gx * gx + gy * gy)
-        room += ENERGY_SHARE * self.energies[level]
+        room += ENERGY_SHARE * self.pictures.energies[level]
         return np.minimum(r * r / room, 1.0)
 
     def visibility(self, misfit: ImageF32, held: ImageF32) -> ImageF32:
@@ -225,6 +260,13 @@ class MeshRegistration:
         seen = 1 - np.clip((mean - HIDDEN_FROM) / (HIDDEN_AT - HIDDEN_FROM), 0, 1)
         seen = cv2.erode(seen.astype(np.float32), np.ones((3, 3), np.uint8))
         return self.fine(seen * seen * (3 - 2 * seen))
+
+    def excess(self, fit: MeshFit) -> ImageF32:
+        """How much more is left around each cell than the frame's noise explains, in variances, 0 and up."""
+        shown = self.held * fit.visible
+        left = np.minimum((fit.residual / fit.sigmas[0]) ** 2, 9.0) * shown
+        weight, mean = (cv2.GaussianBlur(self.coarse(p), (0, 0), 1.5) for p in (shown, left))
+        return np.maximum(mean / np.maximum(weight, 1e-3) - 1, 0)
 
     def solve(
         self,
@@ -236,11 +278,12 @@ class MeshRegistration:
         sigma_limits: tuple[float, float],
         *,
         hold_out: ImageF32 | None = None,
+        iterations: tuple[int, int] = ITERATIONS,
     ) -> MeshFit:
         """Refine predicted controls on a frame, coarse to fine.
 
         ``sigma_limits`` bound the robust scale per level; ``hold_out`` (h, w) multiplies the data, for asking how
-        well what was left out is foretold.
+        well what was left out is foretold; ``iterations`` on the fine and the coarse level.
         """
         controls = predicted.copy()
         guess = self.pack(predicted)
@@ -249,9 +292,9 @@ class MeshRegistration:
         factor = None
         shown = self.held if hold_out is None else self.held * hold_out
         for level in reversed(range(LEVELS)):
-            t, (gx, gy) = self.templates[level], self.gradients[level]
+            t, (gx, gy) = self.pictures.templates[level], self.pictures.gradients[level]
             terms = np.empty((6, *self.shape), np.float32)
-            for iteration in range(ITERATIONS[level]):
+            for iteration in range(iterations[level]):
                 seen, inside = self.look(pyramid, level, self.displacement(controls))
                 held = shown * inside * visible
                 if iteration == 0:
@@ -286,7 +329,7 @@ class MeshRegistration:
                 rhs -= self._rough(here - guess) / stiffness.change**2 + (here - guess) / PLACE_TRUST_PX**2
                 step = cho_solve_banded((factor, True), rhs.astype(np.float32), check_finite=False)
                 controls = controls + self.unpack(step)
-                if np.abs(step).max() < 0.02 * (1 + level):
+                if np.abs(step).max() < 0.01 * (1 + level):
                     break
         spread = self._spread(factor if hold_out is None else None)
         return self._summary(pyramid, controls, light, visible, (sigmas[0], sigmas[1]), spread)
@@ -303,24 +346,16 @@ class MeshRegistration:
         seen, inside = self.look(pyramid, 0, self.displacement(controls))
         held = self.held * inside * visible
         light = self.fit_light(0, seen, held, min(sigma_limits[0], FIRST_SIGMA), light)
-        residual = light.gain * self.templates[0] + light.bias - seen
+        residual = light.gain * self.pictures.templates[0] + light.bias - seen
         sigma = min(_robust_sigma(residual, held), sigma_limits[0])
         spread = np.zeros((*self.grid.shape, 3))
         return self._summary(pyramid, controls, light, visible, (sigma, min(sigma_limits[1], FIRST_SIGMA)), spread)
 
     def _factor(self, tensor: ImageF32, scale: float, stiffness: Stiffness) -> np.ndarray:
         # Single precision is enough: the steps are small, and every one starts from an exact residual.
-        banded = np.zeros((self.band + 1, self.unknowns), np.float32)
-        normal_matrix(
-            tensor,
-            self.first_x,
-            self.basis_x,
-            self.first_y,
-            self.basis_y,
-            self.row_stride,
-            self.column_stride,
-            banded,
-        )
+        width, height = self.blocks
+        sums = np.stack([4 * cv2.resize(t, (width, height), interpolation=cv2.INTER_AREA) for t in tensor])
+        banded = self.curvature.matrix(sums)
         banded *= scale
         banded += self._prior(stiffness)
         banded[0] += 1 / PLACE_TRUST_PX**2
@@ -361,7 +396,7 @@ class MeshRegistration:
         spread: np.ndarray,
     ) -> MeshFit:
         seen, inside = self.look(pyramid, 0, self.displacement(controls))
-        residual = light.gain * self.templates[0] + light.bias - seen
+        residual = light.gain * self.pictures.templates[0] + light.bias - seen
         held = self.held * inside * visible
         total = max(float(self.held.sum()), 1.0)
         return MeshFit(
@@ -372,7 +407,7 @@ class MeshRegistration:
             sigmas,
             spread,
             float((self.held * inside).sum()) / total,
-            _correlation(self.templates[0], seen, residual, held),
+            *_correlation(self.pictures.templates[0], seen, residual, held),
             residual,
         )
 
@@ -392,11 +427,17 @@ class MeshRegistration:
         return cv2.GaussianBlur(product.astype(np.float32), (0, 0), 0.8)
 
 
-def _narrow(matrix: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """A basis matrix (N, controls) as the first of its four controls (N,) and their weights (N, 4)."""
-    first = np.minimum((matrix != 0).argmax(axis=1), matrix.shape[1] - 4)
-    basis = np.take_along_axis(matrix, first[:, None] + np.arange(4), axis=1)
-    return first.astype(np.int64), np.ascontiguousarray(basis, np.float32)
+def _places(first: int, last: int, size: int) -> np.ndarray:
+    """Every STEP-th px from first to last, and on to a whole cell if the picture has room for it."""
+    count = -(-((last - first) // STEP + 1) // CELL) * CELL
+    places = first + STEP * np.arange(count)
+    return places[places <= max(last, size - 3)]
+
+
+def _pair_centres(places: np.ndarray) -> np.ndarray:
+    """The middles of a lattice's points two by two, the last by itself if it is alone."""
+    count = -(-len(places) // 2)
+    return np.linspace(places[0] + STEP / 2, places[0] + STEP / 2 + STEP * len(places) / count * (count - 1), count)
 
 
 def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
@@ -407,11 +448,12 @@ def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
     return max(MAD_TO_SIGMA * float(np.partition(values, values.size // 2)[values.size // 2]), LEAST_SIGMA)
 
 
-def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> float:
-    """Robust share of the seen texture that the reference explains, 0 to 1."""
+def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> tuple[float, float]:
+    """Robust share of the seen texture that the reference explains, 0 to 1; its contrast against the reference's."""
     chosen = held[::2, ::2] > 0.5
     if chosen.sum() < 30:
-        return 0.0
-    s, r = seen[::2, ::2][chosen], np.abs(residual[::2, ::2][chosen])
-    spread = float(np.median(np.abs(s - np.median(s))))
-    return float(np.sqrt(max(0.0, 1.0 - min(1.0, (float(np.median(r)) / max(spread, 1e-6)) ** 2))))
+        return 0.0, 0.0
+    t, s, r = (p[::2, ::2][chosen] for p in (template, seen, np.abs(residual)))
+    spreads = [max(float(np.median(np.abs(p - np.median(p)))), 1e-6) for p in (t, s)]
+    explained = 1.0 - min(1.0, (float(np.median(r)) / spreads[1]) ** 2)
+    return float(np.sqrt(explained)), spreads[1] / spreads[0]

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from gentle_veil.core.geometry.outline import polygon_mask
 from gentle_veil.core.types import ImageF32, MaskBool, Points, RawImage
@@ -41,10 +41,10 @@ def grey(img_raw: RawImage, full_scale: float) -> ImageF32:
     return out
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, parallel=True)
 def _weighted_sum(picture, weights, out):  # type: ignore[no-untyped-def]
     a, b, c = weights[0], weights[1], weights[2]
-    for y in range(out.shape[0]):
+    for y in prange(out.shape[0]):
         row, into = picture[y], out[y]
         for x in range(into.size):
             into[x] = a * row[x, 0] + b * row[x, 1] + c * row[x, 2]
@@ -65,6 +65,8 @@ def grey_pyramid(
     held_out: Sequence[Points] = (),
     *,
     void: bool = True,
+    blur: float = PRE_BLUR_SIGMA,
+    shading: float = SHADING_SIGMA,
 ) -> GreyPyramid:
     """Pyramid of a crop (x0, y0, x1, y1) of a frame, or of all of it.
 
@@ -81,9 +83,9 @@ def grey_pyramid(
     y0 = max(0, y0 // step * step)
     x1, y1 = x0 + max(-(-(x1 - x0) // step) * step, 16), y0 + max(-(-(y1 - y0) // step) * step, 16)
     x1, y1 = min(width, x1), min(height, y1)
-    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), PRE_BLUR_SIZE, PRE_BLUR_SIGMA)
+    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), PRE_BLUR_SIZE, blur)
     mask = covered(held_out, x1 - x0, y1 - y0, (x0, y0)) if held_out else None
-    pictures = [_local_contrast(first, mask)]
+    pictures = [_local_contrast(first, mask, shading)]
     if mask is not None:
         pictures[0][mask] = 0  # no contrast, so that coarser levels are not tinted by it
     for _ in range(levels - 1):
@@ -103,27 +105,27 @@ def covered(held_out: Sequence[Points], width: int, height: int, origin: tuple[i
     return cv2.dilate(mask.astype(np.uint8), np.ones((side, side), np.uint8)).astype(bool)
 
 
-def _local_contrast(picture: ImageF32, held_out: MaskBool | None = None) -> ImageF32:
+def _local_contrast(picture: ImageF32, held_out: MaskBool | None, shading: float) -> ImageF32:
     # The mean is so smooth that a quarter-size one, brought back, is the same to 1e-4. Its grid stands on the
     # frame's, not on the crop's, so that every crop of a frame gives the same contrast.
     height, width = picture.shape
     right, below = -width % SHADING_STEP, -height % SHADING_STEP
     whole = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE) if right or below else picture
-    mean = _smooth(whole)
+    mean = _smooth(whole, shading)
     if held_out is not None:
         # What passes must not tint the mean of what is around it.
         free = cv2.copyMakeBorder((~held_out).astype(np.float32), 0, below, 0, right, cv2.BORDER_REPLICATE)
-        share = _smooth(free)
-        mean = np.where(share > 1e-3, _smooth(whole * free) / np.maximum(share, 1e-3), mean)
+        share = _smooth(free, shading)
+        mean = np.where(share > 1e-3, _smooth(whole * free, shading) / np.maximum(share, 1e-3), mean)
     out = np.empty_like(picture)
     _against_mean(picture, mean, out)
     return out
 
 
-def _smooth(picture: ImageF32) -> ImageF32:
+def _smooth(picture: ImageF32, shading: float) -> ImageF32:
     """The mean over SHADING_SIGMA, at a quarter of the size."""
     small = cv2.resize(picture, None, fx=1 / SHADING_STEP, fy=1 / SHADING_STEP, interpolation=cv2.INTER_AREA)
-    return cv2.GaussianBlur(small, (0, 0), SHADING_SIGMA / SHADING_STEP)
+    return cv2.GaussianBlur(small, (0, 0), shading / SHADING_STEP)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -145,13 +147,13 @@ def _ratio(line, level, out):  # type: ignore[no-untyped-def]
         out[x] = line[x] / level[x] - np.float32(1.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, parallel=True)
 def _against_mean(picture, mean, out):  # type: ignore[no-untyped-def]
     """Fill out with picture / mean - 1, the mean brought up SHADING_STEP times, linearly between its centres."""
     height, width = picture.shape
     rows, columns = mean.shape
-    row, level = np.empty(columns, np.float32), np.empty(columns * SHADING_STEP, np.float32)
-    for y in range(height):
+    for y in prange(height):
+        row, level = np.empty(columns, np.float32), np.empty(columns * SHADING_STEP, np.float32)
         place = min(max((y + 0.5) / SHADING_STEP - 0.5, 0.0), rows - 1.0)
         top = int(place)
         part = np.float32(place - top)

@@ -1,9 +1,9 @@
 """The pass over all frames: takes the tremble out of a followed mesh and leaves its motion.
 
-What trembles is each vertex's own estimate; the motion that all vertices share (a shaking camera) is taken out
-first and put back. Each vertex then minimises ``sum w (p - m)^2 + sum l (second difference of p)^2``, where l is
-its noise over its own acceleration, both measured: a talking mouth is smoothed less than a resting brow. Frames on
-which a vertex was hidden weigh little, so they are bridged from both sides.
+What trembles is each vertex's own estimate, and the motion that all share. The shared motion is taken out first, and
+put back. Each then minimises ``sum w (p - m)^2 + sum l (third difference of p)^2``, where l is its noise over its own
+jerk, both measured: a talking mouth is smoothed less than a resting brow, and a shaking camera goes on shaking. Frames
+on which a vertex was hidden weigh little, so they are bridged from both sides.
 """
 
 import itertools
@@ -16,11 +16,13 @@ from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, error_f
 from gentle_veil.core.motion.plane_kernels import MAD_TO_SIGMA
 from gentle_veil.core.types import Matrix, Points
 
-MIN_FRAMES = 5
-LEAST_ACCELERATION_PX = 0.012  # px per frame and frame; nothing alive is steadier
-LARGEST_STIFFNESS = 60.0
+MIN_FRAMES = 7
+LEAST_JERK_PX = 0.004  # px per frame, three times; nothing alive is steadier
+LARGEST_STIFFNESS = 400.0
+POWER_FRAMES = 4.0  # Gaussian over which the jerk is measured
 REFERENCE_WEIGHT = 1e6
-FOURTH_DIFFERENCE = np.sqrt(70.0)  # of white noise of unit deviation
+THIRD_DIFFERENCE, SIXTH_DIFFERENCE = np.sqrt(20.0), np.sqrt(924.0)  # of white noise of unit deviation
+UNSEEN_WEIGHT = 1e-6
 HIDDEN_TIMES = 3.0  # an error this much larger than usual is taken for a hidden vertex
 
 
@@ -46,27 +48,31 @@ def _settled_run(track: SurfaceTrack, start: int, end: int) -> np.ndarray:
     measured = track.positions[start:end].astype(np.float64)
     seen = np.isin(track.status[start:end], SEEN)
     error = error_from_confidence(np.maximum(track.confidence[start:end], 1e-3))
-    shared = np.stack([_affine(track.vertices_ref, m, e) for m, e in zip(measured, error, strict=True)])
+    usual = np.median(error[seen], axis=0) if seen.any() else np.median(error, axis=0)
+    unusual = np.maximum(error / (HIDDEN_TIMES * np.maximum(usual, 1e-3)), 1.0)
+    # Sure vertices count most, and the same on every frame: weights that change would make the motion tremble.
+    sure = 1.0 / ((0.05 + usual) * unusual)
+    shared = np.stack([_affine(track.vertices_ref, m, s) for m, s in zip(measured, sure, strict=True)])
     own = np.stack([_undone(a, m) for a, m in zip(shared, measured, strict=True)])
     own -= track.vertices_ref
-    usual = np.median(error[seen], axis=0) if seen.any() else np.median(error, axis=0)
-    weight = 1.0 / np.maximum(error / (HIDDEN_TIMES * np.maximum(usual, 1e-3)), 1.0) ** 4
-    weight[~seen] = 1e-6
+    weight = 1.0 / unusual**4
+    weight[~seen] = UNSEEN_WEIGHT
     for reference in track.reference_frames:
         row = track.row(reference)
         if row is not None and start <= row < end:
             weight[row - start] = REFERENCE_WEIGHT
-    smooth = np.stack([_smoothed(own[..., d], weight) for d in range(2)], axis=-1)
+    smooth = np.stack([_smoothed(own[..., d], weight, usual) for d in range(2)], axis=-1)
     placed = track.vertices_ref + smooth
-    out = np.stack([p @ a[:, :2].T + a[:, 2] for a, p in zip(shared, placed, strict=True)])
+    steady = _steadied(shared, track.vertices_ref, weight, float(np.median(usual)))
+    out = np.stack([p @ a[:, :2].T + a[:, 2] for a, p in zip(steady, placed, strict=True)])
     exact = weight[:, 0] >= REFERENCE_WEIGHT
     out[exact] = measured[exact]
     return out
 
 
-def _affine(vertices: Points, measured: Points, error: np.ndarray) -> Matrix:
-    """The motion (2, 3) that all vertices share, those that are sure counting most."""
-    w = (1.0 / (0.05 + error))[:, None]
+def _affine(vertices: Points, measured: Points, sure: np.ndarray) -> Matrix:
+    """The motion (2, 3) that all vertices share, weighed by ``sure`` (V,)."""
+    w = sure[:, None]
     basis = np.concatenate([vertices, np.ones((len(vertices), 1))], axis=1)
     solution, *_ = np.linalg.lstsq(basis * w, measured * w, rcond=None)
     return np.asarray(solution.T)
@@ -76,52 +82,57 @@ def _undone(affine: Matrix, points: Points) -> Points:
     return np.asarray(np.linalg.solve(affine[:, :2], (points - affine[:, 2]).T).T)
 
 
-def _smoothed(measured: np.ndarray, weight: np.ndarray) -> np.ndarray:
-    """Measured (T, V) with weights (T, V), stiffened by its own noise over its own acceleration."""
-    fourth = np.abs(np.diff(measured, 4, axis=0))
-    noise = MAD_TO_SIGMA * np.median(fourth, axis=0) / FOURTH_DIFFERENCE
-    out = measured
+def _steadied(shared: np.ndarray, vertices: Points, weight: np.ndarray, expected: float) -> np.ndarray:
+    """The shared motion (T, 2, 3) without what is noise of the following; ``expected`` (px) bounds that."""
+    middle, reach = vertices.mean(axis=0), vertices.std(axis=0)
+    corners = middle + reach * np.array([[-1.0, -1.0], [1.0, -1.0], [0.0, 1.0]])
+    basis = np.concatenate([corners, np.ones((3, 1))], axis=1)
+    at = (basis @ shared.transpose(0, 2, 1)).reshape(len(shared), 6)
+    calm = _smoothed(at, np.repeat(weight.mean(axis=1, keepdims=True), 6, axis=1), np.full(6, expected))
+    return np.linalg.solve(basis, calm.reshape(-1, 3, 2)).transpose(0, 2, 1)
+
+
+def _smoothed(measured: np.ndarray, weight: np.ndarray, expected: np.ndarray) -> np.ndarray:
+    """Measured (T, V) with weights (T, V), stiffened by its own noise over its own jerk.
+
+    Noise is what is not smooth in time, but no more than the ``expected`` error (V,); jerk is what is left of the
+    third differences without it, and then those of the smoothed result.
+    """
+    sixth = np.abs(np.diff(measured, 6, axis=0))
+    noise = np.minimum(MAD_TO_SIGMA * np.median(sixth, axis=0) / SIXTH_DIFFERENCE, expected)
+    out, trembling = measured, noise
     for _ in range(2):
-        calm = cv2.GaussianBlur(out, (1, 9), 0, sigmaY=1.5) if out.shape[1] else out
-        acceleration = np.zeros_like(out)
-        acceleration[1:-1] = np.abs(np.diff(calm, 2, axis=0))
-        acceleration = cv2.GaussianBlur(acceleration, (1, 13), 0, sigmaY=2.5)
-        stiffness = np.minimum((noise / np.maximum(acceleration, LEAST_ACCELERATION_PX)) ** 2, LARGEST_STIFFNESS)
-        out = _penalised(measured, weight, stiffness[1:-1])
+        power = cv2.GaussianBlur(np.diff(out, 3, axis=0) ** 2, (1, 17), 0, sigmaY=POWER_FRAMES)
+        jerk = np.sqrt(np.maximum(power - THIRD_DIFFERENCE**2 * trembling**2, LEAST_JERK_PX**2))
+        out = _penalised(measured, weight, np.minimum((noise / jerk) ** 2, LARGEST_STIFFNESS))
+        trembling = np.zeros_like(noise)
     return out
 
 
 def _penalised(measured: np.ndarray, weight: np.ndarray, stiffness: np.ndarray) -> np.ndarray:
-    """Minimise sum weight (p - measured)^2 + sum stiffness (p[t-1] - 2 p[t] + p[t+1])^2, each column by itself.
+    """Minimise sum weight (p - measured)^2 + sum stiffness (third difference of p)^2, each column by itself.
 
-    Convention: measured and weight (T, V), stiffness (T - 2, V); the pentadiagonal system is factored as L D L^T
+    Convention: measured and weight (T, V), stiffness (T - 3, V); the banded system is factored as L D L^T, all columns
+    side by side
     """
-    count = len(measured)
-    main, near, far = weight.copy(), np.zeros_like(weight), np.zeros_like(weight)
-    main[:-2] += stiffness
-    main[1:-1] += 4 * stiffness
-    main[2:] += stiffness
-    near[:-2] -= 2 * stiffness  # between t and t + 1
-    near[1:-1] -= 2 * stiffness
-    far[:-2] += stiffness  # between t and t + 2
-    d, l1, l2 = np.empty_like(main), np.zeros_like(main), np.zeros_like(main)
-    y = np.empty_like(main)
-    rhs = weight * measured
+    count, taps = len(measured), (-1.0, 3.0, -3.0, 1.0)
+    reach = len(taps) - 1
+    # band[o][t] couples t and t + o.
+    band = [weight.copy(), *(np.zeros_like(weight) for _ in range(reach))]
+    for a in range(reach + 1):
+        for b in range(a, reach + 1):
+            band[b - a][a : a + len(stiffness)] += taps[a] * taps[b] * stiffness
+    d, x = np.empty_like(weight), weight * measured
+    low = [np.zeros_like(weight) for _ in range(reach + 1)]  # low[o][t] of L at (t + o, t)
     for t in range(count):
-        d[t] = main[t]
-        e, y[t] = near[t].copy(), rhs[t]
-        if t >= 1:
-            d[t] -= l1[t - 1] ** 2 * d[t - 1]
-            e -= l1[t - 1] * d[t - 1] * l2[t - 1]
-            y[t] -= l1[t - 1] * y[t - 1]
-        if t >= 2:
-            d[t] -= l2[t - 2] ** 2 * d[t - 2]
-            y[t] -= l2[t - 2] * y[t - 2]
+        back = range(1, min(reach, t) + 1)
+        d[t] = band[0][t] - sum(low[o][t - o] ** 2 * d[t - o] for o in back)
         d[t] = np.maximum(d[t], 1e-12)
-        l1[t], l2[t] = e / d[t], far[t] / d[t]
-    x = y / d
+        for ahead in range(1, min(reach, count - 1 - t) + 1):
+            both = sum(low[o][t - o] * low[o + ahead][t - o] * d[t - o] for o in back if o + ahead <= reach)
+            low[ahead][t] = (band[ahead][t] - both) / d[t]
+        x[t] -= sum(low[o][t - o] * x[t - o] for o in back)
+    x /= d
     for t in range(count - 2, -1, -1):
-        x[t] -= l1[t] * x[t + 1]
-        if t + 2 < count:
-            x[t] -= l2[t] * x[t + 2]
+        x[t] -= sum(low[o][t] * x[t + o] for o in range(1, min(reach, count - 1 - t) + 1))
     return x

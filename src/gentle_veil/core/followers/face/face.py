@@ -19,9 +19,8 @@ from gentle_veil.core.contracts.surface_track import (
     SurfaceTrack,
     TrackRow,
 )
-from gentle_veil.core.faces.finder import FULL, SHORT, find_faces
-from gentle_veil.core.faces.landmarks import PRESENT, Landmarks, landmarks_again, landmarks_of_face
 from gentle_veil.core.faces.people import for_finding
+from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.followers.face.options import FaceOptions
 from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
 from gentle_veil.core.followers.mesh.options import MeshOptions
@@ -29,12 +28,10 @@ from gentle_veil.core.followers.plane.plane import PlaneHistory
 from gentle_veil.core.geometry.outline import shrunk, signed_area
 from gentle_veil.core.geometry.spline_field import Lattice
 from gentle_veil.core.motion.pyramid import GreyPyramid
-from gentle_veil.core.types import ImageF32, Points
+from gentle_veil.core.types import ImageF32
 
 INNER = 0.85  # of the face's oval: its rim turns away first
 LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
-NEAR_FACES = 0.7  # of a face's size: how far its middle may be from the outline's
-FIND_LEAST = 0.35
 WRONG_SHARE = 0.012  # of the face's size: how far off the whole may have a part
 
 
@@ -48,19 +45,6 @@ class FaceFollower(MeshFollower):
 
     def run_on(self, frames: FrameSource, region: Region, options: FaceOptions) -> MeshRun:
         return _Run(frames, region, options)
-
-
-def face_under(picture: np.ndarray, polygon: Points) -> Landmarks | None:
-    """The points of the face that an outline lies on, in a picture (H, W, 3) uint8; None without one."""
-    middle = (polygon.min(axis=0) + polygon.max(axis=0)) / 2
-    faces = find_faces(picture, SHORT, least=FIND_LEAST) or find_faces(picture, FULL, least=FIND_LEAST)
-    near = [f for f in faces if np.linalg.norm(f.centre - middle) < NEAR_FACES * f.size]
-    if not near:
-        return None
-    found = landmarks_of_face(picture, min(near, key=lambda f: float(np.linalg.norm(f.centre - middle))))
-    # Once more from its own points, which stand better than the finder's box.
-    found = landmarks_again(picture, found) if found.score >= PRESENT else found
-    return found if found.score >= PRESENT else None
 
 
 class _Run(MeshRun):

@@ -10,6 +10,7 @@ from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import ImageF32
 
 MIX_SIGMA_CELLS = 1.5
+JUMP_COST = 0.08 / 4.0**2  # per px**2 that a place moves against the whole: noise must not carry it off
 MIX_TEMPERATURE = 0.04  # of the clipped residual
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
@@ -38,22 +39,24 @@ class Mixer:
         sigma: float,
     ) -> None:
         self.registration, self.pyramid, self.light, self.sigma = registration, pyramid, light, sigma
-        self.before = registration.coarse(visible)
+        self.before, self.held = registration.coarse(visible), registration.coarse(registration.held)
         self.guesses: list[ImageF32] = []
         self.costs: list[ImageF32] = []
         self.insides: list[ImageF32] = []
 
-    def add(self, displacement: ImageF32) -> float:
-        """Add a guess (2, h, w); returns its mean cost over what was visible."""
+    def add(self, displacement: ImageF32, jump: ImageF32 | None = None) -> None:
+        """Add a guess (2, h, w); ``jump`` (2, h, w) is how far it moves from a safer one, in px."""
         r = self.registration
         seen, inside = r.look(self.pyramid, 1, displacement)
         cost = r.misfit(1, seen, self.light, self.sigma, SLACK_PX)
         cost = np.where(inside > 0, cost, 1.0).astype(np.float32)
         self.guesses.append(displacement)
         self.costs.append(r.coarse(cost * r.held))
+        if jump is not None:
+            cells = np.stack([r.coarse(j) for j in jump])
+            off = cells - np.median(cells, axis=(1, 2), keepdims=True)
+            self.costs[-1] += JUMP_COST * (off[0] ** 2 + off[1] ** 2) * self.held
         self.insides.append(r.coarse(inside * r.held))
-        weight = r.coarse(r.held) * (self.before + 0.05)
-        return float((self.costs[-1] * (self.before + 0.05)).sum() / max(float(weight.sum()), 1e-6))
 
     def best(self) -> int:
         weight = self.before + 0.05
@@ -66,7 +69,7 @@ class Mixer:
         from ``last`` (2, h, w) as their visible neighbours do.
         """
         r = self.registration
-        held = r.coarse(r.held)
+        held = self.held
         weight = cv2.GaussianBlur(held, (0, 0), MIX_SIGMA_CELLS)
         # What a guess cannot see speaks neither for it nor against it: its neighbourhood does, then all it sees.
         insides = np.stack([cv2.GaussianBlur(i, (0, 0), MIX_SIGMA_CELLS) for i in self.insides])
@@ -123,10 +126,32 @@ class LatticeFlow:
 
     def between(self, a: ImageF32, b: ImageF32) -> ImageF32:
         """Flow (2, h, w) with a(x) = b(x + flow)."""
-        if max(a.shape) < LEAST_SIDE:
-            return np.zeros((2, *a.shape), np.float32)
-        low, high = np.percentile(a[::3, ::3], (1, 99))
-        span = max(float(high - low), 1e-4)
-        pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]
-        flow = self.dis.calc(pictures[0], pictures[1], None)
-        return np.ascontiguousarray(np.moveaxis(flow, -1, 0))
+        return _flow(self.dis, a, b)
+
+
+class CloseFlow:
+    """The last few px of motion between two pictures at full resolution, where a weave has not yet run together.
+
+    Its reach is short: coarser pictures of a weave look alike at every period of it, and would send it astray.
+    """
+
+    def __init__(self, shape: tuple[int, int]) -> None:
+        self.shape = shape
+        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
+        self.dis.setFinestScale(0)
+        self.dis.setCoarsestScale(1)
+
+    def between(self, a: ImageF32, b: ImageF32) -> ImageF32:
+        """Flow (2, h, w) over the lattice, in px, between pictures as `MeshRegistration.look_close` gives them."""
+        flow = _flow(self.dis, a, b)
+        return np.stack([cv2.resize(f, self.shape[::-1], interpolation=cv2.INTER_AREA) for f in flow])
+
+
+def _flow(dis: cv2.DISOpticalFlow, a: ImageF32, b: ImageF32) -> ImageF32:
+    if min(a.shape) < LEAST_SIDE:
+        return np.zeros((2, *a.shape), np.float32)
+    low, high = np.percentile(a[::3, ::3], (1, 99))
+    span = max(float(high - low), 1e-4)
+    pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]
+    flow = dis.calc(pictures[0], pictures[1], None)
+    return np.ascontiguousarray(np.moveaxis(flow, -1, 0))

@@ -27,12 +27,15 @@ from gentle_veil.core.contracts.surface_track import (
     merge_tracks,
     track_from_rows,
 )
-from gentle_veil.core.followers.mesh.hypotheses import LatticeFlow, Mixer
+from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing, defocused
+from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
+from gentle_veil.core.followers.mesh.memory import Memory, learnt
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
+from gentle_veil.core.geometry.outline import signed_distance
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
@@ -40,19 +43,27 @@ from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
 from gentle_veil.core.types import ImageF32, Points
 
 SEARCH_PX = 40
+# Fine texture, free of shading down to a fold's crease: it holds cloth and turning skin.
+PRE_BLUR_SIGMA, SHADING_SIGMA = 1.1, 4.0  # px
 SPACING_SHARE, SPACING_RANGE = 1 / 22, (12.0, 40.0)  # of the root of the region's area
 VERTICES_PER_SPACING = 2
 CHOICES = (Stiffness(0.08, 0.03), Stiffness(0.3, 0.1), Stiffness(1.5, 0.4), Stiffness(8.0, 0.3))  # flat to folds
-TRIALS, TRIAL_EVERY = 3, 16  # the first frames of a side, and every so many after, try the choices
+FIRST_TRIALS, TRIAL_EVERY = (1, 2, 4, 8), 16  # frames of a side that try the choices
 ALIKE = 1.01  # costs this near to the least are no worse
+TRIAL_ITERATIONS = (3, 2)
 TRIAL_MEMORY = 0.6  # how much an older trial counts against the next
 TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
 LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
+FAINT_CONTRAST = 0.6  # of the reference's
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 OUTSIDE_SHARE = 0.15
 ERROR_FLOOR_PX = 0.015
-SPREAD_TIMES = 1.25  # the posterior knows the noise, not the bias: measured on sequences with truth
+# The posterior knows the noise, not the bias. Measured on sequences with truth: the variance grows with what is left
+# beyond the noise, and a place whose picture is no longer the reference's may be off.
+EXCESS_TIMES, UNLIKE_PX = 5.3, 2.0
+CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
+OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
 HIDDEN_ERROR_PX = 0.15  # expected error added per hidden frame
 
 
@@ -67,6 +78,8 @@ class MeshState:
     status: str
     before: ImageF32 | None = None  # displacement one frame earlier, where that was seen
     hidden: np.ndarray | None = None  # frames that each vertex has been hidden
+    memory: Memory | None = None
+    close: ImageF32 | None = None  # the frame's picture carried back, at full resolution
 
 
 class MeshFollower:
@@ -126,13 +139,28 @@ class MeshRun:
         self.full_scale = frames.encoding.full_scale
         passing = region.held_out(self.reference)
         reference = grey_pyramid(
-            frames[self.reference], self.full_scale, self.level_count, self._box(polygon), passing, void=False
+            frames[self.reference],
+            self.full_scale,
+            self.level_count,
+            self._box(polygon),
+            passing,
+            void=False,
+            blur=PRE_BLUR_SIGMA,
+            shading=SHADING_SIGMA,
         )
         self.registration = MeshRegistration(reference, mask, self.grid)
         self.vertices, self.triangles, (columns, rows) = grid_mesh(box, spacing / VERTICES_PER_SPACING)
         at = self.vertices.reshape(rows, columns, 2)
         self.at_vertices = Lattice(self.grid, at[0, :, 0], at[:, 0, 1])
+        x0, y0 = np.floor(self.vertices.min(axis=0)).astype(int)
+        x1, y1 = np.ceil(self.vertices.max(axis=0)).astype(int) + 1
+        off = signed_distance(polygon, x1 - x0, y1 - y0, (x0, y0))
+        beyond = off[tuple((np.rint(self.vertices) - (x0, y0)).astype(int).T[::-1])] / spacing
+        # Beyond the outline nothing is seen: what bends at its edge must not go on bending.
+        self.own = np.exp(-np.maximum(beyond - OWN_SPACINGS, 0) / OWN_SPACINGS)[:, None]
         self.flow = LatticeFlow()
+        self.close_flow = CloseFlow(self.registration.shape)
+        self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
         self.sigmas: tuple[list[float], list[float]] = ([], [])
         self.chosen = Stiffness(options.bend, options.change)
@@ -157,7 +185,7 @@ class MeshRun:
         none = np.zeros((2, *r.shape), np.float32)
         state = MeshState(
             none,
-            r.templates[0],
+            r.home.templates[0],
             np.ones(r.shape, np.float32),
             r.start_light(),
             OK,
@@ -197,7 +225,10 @@ class MeshRun:
         x0, y0, x1, y1 = self._box(places)
         if x1 - x0 < 16 or y1 - y0 < 16:
             return None
-        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, (x0, y0, x1, y1), self.plane.held_out(k))
+        box, passing = (x0, y0, x1, y1), self.plane.held_out(k)
+        return grey_pyramid(
+            self.frames[k], self.full_scale, self.level_count, box, passing, blur=PRE_BLUR_SIGMA, shading=SHADING_SIGMA
+        )
 
     def limits(self) -> tuple[float, float]:
         fine, coarse = self.sigmas
@@ -210,6 +241,7 @@ class MeshRun:
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         r = self.registration
+        r.pictures = r.home if state.memory is None else state.memory.pictures(r.home)
         last_plane = history[-1][1]
         plane = self.plane.follow(k, history)
         history.append((k, plane.frame_from_ref, plane.status))
@@ -228,19 +260,22 @@ class MeshRun:
         pyramid = self._pyramid(k, *guesses)
         if pyramid is None:
             return self.carried(state, guesses[-1], OUTSIDE)
+        blur = self.focusing.blur(r.look(pyramid, 0, guesses[-1])[0], state.visible)
+        r.pictures = defocused(r.pictures, blur)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         for guess in guesses:
             mixer.add(guess)
         best = guesses[mixer.best()]
-        for guess in self.dense_guesses(k, state, pyramid, best):
-            mixer.add(guess)
+        near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
+        for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
+            mixer.add(guess, guess - best)
         familiar = self._familiar(k, best)
         mixture = mixer.mix(state.displacement, familiar)
         predicted = r.lattice.fit(mixture.displacement)
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
         if len(self.plane.held_out(k)):
             fit.visible[...] *= r.look(pyramid, 0, r.displacement(fit.controls))[1]
-        return self._judged(state, fit, plane.status)
+        return self._judged(state, fit, pyramid, plane.status)
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
@@ -250,8 +285,17 @@ class MeshRun:
         """Displacements (2, h, w) by dense motion from the frame before and from the reference, around ``best``."""
         seen, _ = self.registration.look(pyramid, 0, best)
         slopes = self._slopes(best)
-        flows = [self.flow.between(picture, seen) * STEP for picture in (state.seen, self.registration.templates[0])]
+        flows = [
+            self.flow.between(picture, seen) * STEP for picture in (state.seen, self.registration.pictures.templates[0])
+        ]
         return [best + flow + slopes[0] * flow[0] + slopes[1] * flow[1] for flow in flows]
+
+    def _near_by(self, before: ImageF32, pyramid: GreyPyramid, guess: ImageF32) -> ImageF32:
+        """A guess brought nearer by what the frame before shows at full resolution."""
+        flow = self.close_flow.between(before, self.registration.look_close(pyramid, guess))
+        slopes = self._slopes(guess)
+        near: ImageF32 = guess + flow + slopes[0] * flow[0] + slopes[1] * flow[1]
+        return near
 
     def _familiar(self, k: int, displacement: ImageF32) -> ImageF32:
         """Where the frame under a guess has the surface's colour, over the registration's cells."""
@@ -284,13 +328,15 @@ class MeshRun:
     def _try_stiffness(self, pyramid, predicted, light, visible, limits) -> None:  # type: ignore[no-untyped-def]
         """Leave out blocks, and keep the stiffness under which they are foretold best."""
         self.followed += 1
-        if self.followed > TRIALS and self.followed % TRIAL_EVERY:
+        if self.followed not in FIRST_TRIALS and self.followed % TRIAL_EVERY:
             return
         r = self.registration
         kept = (~self.left_out).astype(np.float32)
         asked = r.held * visible * self.left_out
         for i, choice in enumerate(CHOICES):
-            fit = r.solve(pyramid, predicted, light, visible, choice, limits, hold_out=kept)
+            fit = r.solve(
+                pyramid, predicted, light, visible, choice, limits, hold_out=kept, iterations=TRIAL_ITERATIONS
+            )
             residual = (fit.residual / self._usual_sigma(0)) ** 2
             cost = float((np.minimum(residual / 9, 1.0) * asked).sum() / max(float(asked.sum()), 1.0))
             self.trials[i] = TRIAL_MEMORY * self.trials[i] + cost
@@ -298,48 +344,69 @@ class MeshRun:
         least = min(self.trials)
         self.chosen = next(c for c, cost in zip(CHOICES, self.trials, strict=True) if cost <= ALIKE * least)
 
-    def _judged(self, state: MeshState, fit: MeshFit, plane_status: str) -> tuple[TrackRow, MeshState]:
+    def _judged(
+        self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, plane_status: str
+    ) -> tuple[TrackRow, MeshState]:
         r = self.registration
         shown = float((fit.visible * r.held).sum() / max(float(r.held.sum()), 1.0))
         if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
             return self.carried(state, r.displacement(fit.controls), OUTSIDE)
-        if fit.correlation < LOST_CORRELATION or shown < LOST_SHARE:
+        # Out of focus, little is left to correlate; what is left still holds the surface for a while.
+        faint = fit.contrast < FAINT_CONTRAST
+        if (fit.correlation < LOST_CORRELATION and not faint) or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status
             return self.carried(state, state.displacement, status)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
+        if not weak and self.focusing.blurs[-1] < LEAST_BLUR:
+            self.focusing.learn(fit.residual, fit.visible)
         if not weak:
             self.sigmas[0].append(fit.sigmas[0])
             self.sigmas[1].append(fit.sigmas[1])
         displacement = r.displacement(fit.controls)
-        error, hidden = self._errors(fit, state)
+        memory = learnt(state.memory, r, pyramid, displacement, fit.visible, fit.light)
+        error, hidden = self._errors(fit, state, memory)
         seen_before = state.displacement if state.status in SEEN else None
-        moved = self.at_vertices.values(fit.controls).reshape(2, -1).T
-        row = TrackRow(self.vertices + moved, error, WEAK if weak else OK)
-        new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden)
+        row = TrackRow(self._placed(fit.controls), error, WEAK if weak else OK)
+        new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
+        if r.fine_share > CLOSE_FROM:
+            new.close = r.look_close(pyramid, displacement)
         return row, new
 
-    def _errors(self, fit: MeshFit, state: MeshState) -> tuple[np.ndarray, np.ndarray]:
+    def _placed(self, controls: np.ndarray) -> Points:
+        """Where the vertices are: the field within the outline, and further out what all of it does."""
+        moved = self.at_vertices.values(controls).reshape(2, -1).T
+        basis = np.concatenate([self.vertices, np.ones((len(self.vertices), 1))], axis=1)
+        inside = self.own[:, 0] > 0.999
+        whole, *_ = np.linalg.lstsq(basis[inside], moved[inside], rcond=None)
+        return np.asarray(self.vertices + self.own * moved + (1 - self.own) * (basis @ whole))
+
+    def _errors(self, fit: MeshFit, state: MeshState, memory: Memory) -> tuple[np.ndarray, np.ndarray]:
         """Expected error per vertex, and for how many frames each has been hidden."""
         spread = np.maximum(fit.spread[..., 0] + fit.spread[..., 2], 0)
         x = (self.vertices[:, 0] - self.grid.box[0]) / self.grid.spacing + 1
         y = (self.vertices[:, 1] - self.grid.box[1]) / self.grid.spacing + 1
         at = (x.astype(np.float32)[:, None], y.astype(np.float32)[:, None])
         noise = cv2.remap(spread.astype(np.float32), *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel()
-        cells = self.registration.cells_of(self.vertices)
-        shown = cv2.remap(
-            self.registration.coarse(fit.visible), cells[0][:, None], cells[1][:, None], cv2.INTER_LINEAR
-        ).ravel()
+        r = self.registration
+        x_cell, y_cell = (c[:, None] for c in r.cells_of(self.vertices))
+        shown, excess, likeness = (
+            cv2.remap(values, x_cell, y_cell, cv2.INTER_LINEAR).ravel()
+            for values in (r.coarse(fit.visible), r.excess(fit), memory.likeness)
+        )
         hidden = np.zeros(len(self.vertices)) if state.hidden is None else state.hidden
         hidden = np.where(shown < 0.5, hidden + 1, 0.0)
-        error = np.sqrt(ERROR_FLOOR_PX**2 + SPREAD_TIMES**2 * noise + (HIDDEN_ERROR_PX * hidden) ** 2)
+        variance = ERROR_FLOOR_PX**2 + (1 + EXCESS_TIMES * excess) * noise
+        variance += (UNLIKE_PX * (1 - likeness.clip(0, 1))) ** 2 + (HIDDEN_ERROR_PX * hidden) ** 2
+        error = np.sqrt(variance)
         return error, hidden
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         """Not seen: keep the place that is most likely, and say how unsure it is."""
         hidden = (np.zeros(len(self.vertices)) if state.hidden is None else state.hidden) + 1
         controls = self.registration.lattice.fit(displacement)
-        moved = self.at_vertices.values(controls).reshape(2, -1).T
-        row = TrackRow(self.vertices + moved, 2.0 + HIDDEN_ERROR_PX * 20 * hidden, status)
-        new = MeshState(displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden)
+        row = TrackRow(self._placed(controls), 2.0 + HIDDEN_ERROR_PX * 20 * hidden, status)
+        new = MeshState(
+            displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden, state.memory
+        )
         return row, new

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from gentle_veil.core.geometry.spline_field import SplineGrid
-from gentle_veil.core.motion.mesh_kernels import normal_matrix, sample_map
+from gentle_veil.core.motion.mesh_kernels import sample_map
 from gentle_veil.core.motion.mesh_registration import MeshRegistration, Stiffness
 from gentle_veil.core.motion.pyramid import grey_pyramid
 from gentle_veil.core.motion.sampling import sample_cubic
@@ -52,24 +52,6 @@ def test_thin_plate__matrix_and_differences_agree_and_planes_cost_nothing(weave:
     places = r.grid.places()
     plane = np.stack([0.2 * places[..., 0] - 3, 0.1 * places[..., 1] + 0.3 * places[..., 0]])
     np.testing.assert_allclose(r._rough(r.pack(plane)), 0, atol=1e-9)
-
-
-@pytest.mark.property
-def test_normal_matrix__is_the_sum_of_basis_products(weave: np.ndarray) -> None:
-    r = registration(weave[0], spacing=30.0)
-    rng = np.random.default_rng(2)
-    g = rng.normal(size=(2, *r.shape)).astype(np.float32)
-    tensor = np.stack([g[0] ** 2, g[0] * g[1], g[1] ** 2])
-    banded = np.zeros((r.band + 1, r.unknowns))
-    normal_matrix(tensor, r.first_x, r.basis_x, r.first_y, r.basis_y, r.row_stride, r.column_stride, banded)
-    # One column per unknown: what a unit of it changes at every lattice point.
-    columns = []
-    for i in range(r.unknowns):
-        unit = np.zeros(r.unknowns)
-        unit[i] = 1
-        columns.append((r.displacement(r.unpack(unit)) * g).sum(axis=0).ravel())
-    expected = np.array(columns) @ np.array(columns).T
-    np.testing.assert_allclose(dense(banded), expected, atol=2e-3 * np.abs(expected).max())
 
 
 @pytest.mark.property

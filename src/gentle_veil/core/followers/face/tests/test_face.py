@@ -8,8 +8,8 @@ from skimage import data
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.faces.landmarks import Landmarks
+from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.followers import FOLLOWERS
-from gentle_veil.core.followers.face.face import face_under
 from gentle_veil.core.motion.sampling import sample_lanczos
 
 COUNT = 8

@@ -1,0 +1,86 @@
+"""How a surface has looked of late: what its reference no longer explains is held by that.
+
+Skin that turns changes its shading and the contrast of its pores, cloth its weave. Where the reference still explains
+a place, it alone is compared with, and nothing drifts. Where it does not, the running picture of the last frames stands
+in for it, place by place, and hands back as soon as the reference explains the place again.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.motion.mesh_registration import (
+    LEVELS,
+    STEP,
+    Light,
+    MeshRegistration,
+    Pictures,
+)
+from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
+from gentle_veil.core.types import ImageF32
+
+LEARNT = 0.1  # of a frame's picture goes into the running one
+TRUST_CELLS = 1.5  # Gaussian of the neighbourhoods that are judged
+LEAST_SEEN = 0.05  # of a neighbourhood, to judge it
+# Local correlation with the reference at which the running picture stands in for it, and at which it is not needed.
+ESTRANGED, ALIKE = 0.65, 0.92
+
+
+@dataclass(frozen=True)
+class Memory:
+    """``recent[level]`` (h, w) the running picture in the reference's light; ``trust`` (h, w) 0..1 of the reference.
+
+    ``likeness`` (rows, columns) over the cells: the correlation with the reference around each
+    """
+
+    recent: tuple[ImageF32, ...]
+    trust: ImageF32
+    likeness: ImageF32
+
+    def pictures(self, home: Pictures) -> Pictures:
+        """What a frame is to be compared with."""
+        templates, gradients = [], []
+        for level in range(LEVELS):
+            by_x, by_y = (g / np.float32(STEP) for g in gradient(self.recent[level]))
+            x, y = home.gradients[level]
+            templates.append(self._mixed(home.templates[level], self.recent[level]))
+            gradients.append((self._mixed(x, by_x), self._mixed(y, by_y)))
+        return Pictures(tuple(templates), tuple(gradients), home.energies)
+
+    def _mixed(self, reference: ImageF32, recent: ImageF32) -> ImageF32:
+        return recent + self.trust * (reference - recent)
+
+
+def learnt(
+    before: Memory | None,
+    registration: MeshRegistration,
+    pyramid: GreyPyramid,
+    displacement: ImageF32,
+    visible: ImageF32,
+    light: Light,
+) -> Memory:
+    """The memory after a frame (``pyramid``) that was found to lie under ``displacement`` (2, h, w)."""
+    r, home = registration, registration.home
+    recent = home.templates if before is None else before.recent
+    new, looks = [], []
+    for level in range(LEVELS):
+        seen, inside = r.look(pyramid, level, displacement)
+        shown = r.held * visible * inside
+        new.append(recent[level] + LEARNT * shown * ((seen - light.bias) / light.gain - recent[level]))
+        looks.append((seen, shown))
+    likeness = _likeness(r, home.templates[0], *looks[0])
+    trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
+    return Memory(tuple(new), r.fine(trust.astype(np.float32)), likeness)
+
+
+def _likeness(r: MeshRegistration, reference: ImageF32, seen: ImageF32, shown: ImageF32) -> ImageF32:
+    """Correlation of what is seen with the reference around each cell; 1 where too little is seen to judge."""
+    weight, s, t, ss, tt, st = (
+        cv2.GaussianBlur(r.coarse(shown * p), (0, 0), TRUST_CELLS)
+        for p in (np.ones_like(seen), seen, reference, seen * seen, reference * reference, seen * reference)
+    )
+    n = np.maximum(weight, 1e-3)
+    spread = np.maximum((ss / n - (s / n) ** 2) * (tt / n - (t / n) ** 2), 1e-12)
+    correlation = (st / n - s * t / n**2) / np.sqrt(spread)
+    return np.where(weight > LEAST_SEEN, correlation, 1.0).astype(np.float32)

@@ -1,0 +1,40 @@
+"""What the reference no longer explains is held by how the surface looked of late."""
+
+import numpy as np
+import pytest
+
+from gentle_veil.core.followers.mesh.memory import Memory, learnt
+from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, pyramid, registered  # noqa: F401
+from gentle_veil.core.motion.mesh_registration import MeshRegistration
+
+
+def seen_as(r: MeshRegistration, picture: np.ndarray, before: Memory | None = None) -> Memory:
+    still, all_seen = np.zeros((2, *r.shape), np.float32), np.ones(r.shape, np.float32)
+    return learnt(before, r, pyramid(picture), still, all_seen, r.start_light())
+
+
+@pytest.mark.property
+def test_a_surface_that_looks_the_same__is_compared_with_the_reference_alone(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    memory = seen_as(r, cloth)
+    assert memory.trust[r.held > 0].min() == 1
+    for mine, home in zip(memory.pictures(r.home).templates, r.home.templates, strict=True):
+        np.testing.assert_array_equal(mine, home)
+
+
+@pytest.mark.property
+def test_where_it_has_changed__the_recent_look_stands_in_and_hands_back(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    changed = cloth.copy()
+    changed[:, 130:] = np.random.default_rng(2).permutation(cloth[:, 130:].ravel()).reshape(cloth[:, 130:].shape)
+    memory: Memory | None = None
+    for _ in range(30):
+        memory = seen_as(r, changed, memory)
+    assert memory is not None
+    left, right = np.s_[20:-20, 6:30], np.s_[20:-20, -30:-6]
+    assert memory.trust[left].min() > 0.9 > 0.1 > memory.trust[right].max()
+    now, _ = r.look(pyramid(changed), 0, np.zeros((2, *r.shape), np.float32))
+    mine = memory.pictures(r.home).templates[0]
+    assert np.abs(mine - now)[right].mean() < 0.2 * np.abs(r.home.templates[0] - now)[right].mean()
+    again = seen_as(r, cloth, memory)
+    assert again.trust[right].min() > 0.9
