@@ -5,16 +5,18 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from gentle_veil.core.contracts.params import ParamSpec, specs_of
 from gentle_veil.core.errors import RecipeError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.veils import VEILS
-from gentle_veil.domain.recipe import Keys, Outline, Recipe, Value
-from gentle_veil.domain.strokes import StrokeWritten
+from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, Recipe, Value
+from gentle_veil.domain.strokes import SelectionStroke, StrokeWritten
 
 Fault = dict[str, str]
+MOST_PLACES, PLACE_SIZES = 12, (0.2, 5.0)
+STROKES: dict[str, type[BaseModel]] = {"strokes": StrokeWritten, "selection": SelectionStroke}
 VEIL_LIMITS = {"feather": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
 
 
@@ -175,8 +177,10 @@ def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
             yield _fault(path, "must be two numbers, x and y, or null")
     elif spec.type == "points" and not (isinstance(value, list | tuple) and all(_is_pair(v) for v in value)):
         yield _fault(path, "must be a list of points, each two numbers, x and y")
-    elif spec.type == "strokes":
-        yield from _stroke_faults(path, value)
+    elif spec.type == "places":
+        yield from _place_faults(path, value)
+    elif spec.type in STROKES:
+        yield from _stroke_faults(path, value, STROKES[spec.type])
     elif spec.type in ("artwork", "plate") and not isinstance(value, str):
         yield _fault(path, "must be the name of a piece of artwork")
     elif spec.type == "colour" and not (isinstance(value, str) and re.fullmatch(r"#[0-9a-fA-F]{6}", value)):
@@ -185,16 +189,29 @@ def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
         yield _fault(path, "must be a list of names")
 
 
-def _stroke_faults(path: str, value: Any) -> Iterator[Fault]:
+def _place_faults(path: str, value: Any) -> Iterator[Fault]:
+    if not isinstance(value, list | tuple) or len(value) > MOST_PLACES:
+        yield _fault(path, f"must be a list of places, at most {MOST_PLACES}")
+        return
+    for i, written in enumerate(value):
+        faults = list(_written_faults(f"{path}[{i}]", written, PlaceWritten))
+        yield from faults or _value_faults(f"{path}[{i}].size", PlaceWritten.model_validate(written).size, *PLACE_SIZES)
+
+
+def _stroke_faults(path: str, value: Any, written_as: type[BaseModel]) -> Iterator[Fault]:
     if not isinstance(value, list | tuple):
         yield _fault(path, "must be a list of strokes")
         return
     for i, written in enumerate(value):
-        try:
-            StrokeWritten.model_validate(written)
-        except ValidationError as fault:
-            for e in fault.errors(include_url=False):
-                yield {"path": f"{path}[{i}]{_dotted(e['loc'])}", "message": _plain(e)}
+        yield from _written_faults(f"{path}[{i}]", written, written_as)
+
+
+def _written_faults(path: str, written: Any, written_as: type[BaseModel]) -> Iterator[Fault]:
+    try:
+        written_as.model_validate(written)
+    except ValidationError as fault:
+        for e in fault.errors(include_url=False):
+            yield {"path": f"{path}{_dotted(e['loc'])}", "message": _plain(e)}
 
 
 def _dotted(parts: tuple[int | str, ...]) -> str:

@@ -56,6 +56,15 @@ class Keys(Strict):
 Value = float | Keys
 
 
+class PlaceWritten(Strict):
+    """A place on the reference frame: a step in px, a size and a turn in degrees."""
+
+    x: Value
+    y: Value
+    size: Value = 1.0
+    turn: Value = 0.0
+
+
 class FollowerChoice(Strict):
     """Which follower moves the drape, and what is set on it; everything left out has a default."""
 

@@ -1,5 +1,7 @@
 """From outlines to mattes."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -31,6 +33,14 @@ def clip_box(box: Box, width: int, height: int) -> Box | None:
     """The part of a box inside the picture, or None."""
     x0, y0, x1, y1 = max(box[0], 0), max(box[1], 0), min(box[2], width), min(box[3], height)
     return (x0, y0, x1, y1) if x1 > x0 and y1 > y0 else None
+
+
+def union_box(boxes: Sequence[Box]) -> Box | None:
+    """The smallest box around several, or None around none."""
+    if not boxes:
+        return None
+    x0, y0, x1, y1 = zip(*boxes, strict=True)
+    return min(x0), min(y0), max(x1), max(y1)
 
 
 def grown(mask: MaskBool, radius: int) -> MaskBool:

@@ -1,7 +1,7 @@
 """Values that are constant or keyed over frames."""
 
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 Ease = Literal["hold", "linear", "smooth"]
@@ -38,3 +38,13 @@ class Keyed:
 
 def constant(value: float) -> Keyed:
     return Keyed(((0, float(value)),))
+
+
+@dataclass(frozen=True)
+class Place:
+    """A place on the reference frame: a step in px, a size, a turn in degrees; all may change over frames."""
+
+    x: Keyed
+    y: Keyed
+    size: Keyed = field(default_factory=lambda: constant(1.0))
+    turn: Keyed = field(default_factory=lambda: constant(0.0))

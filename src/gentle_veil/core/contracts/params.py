@@ -11,7 +11,7 @@ from typing import Any
 class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
-    # number | switch | choice | vector | points | artwork | plate | colour | names | strokes
+    # number | switch | choice | vector | points | artwork | plate | colour | names | strokes | selection | places
     type: str
     label: str
     help: str
@@ -80,6 +80,16 @@ def names(*, label: str, help: str, group: str) -> Any:
 def strokes(*, label: str, help: str, group: str) -> Any:
     """Brush strokes as plain data, see `core.retouch.strokes`; empty unless it is set."""
     return field(default=(), metadata={"spec": ParamSpec("strokes", label, help, group)})
+
+
+def selection(*, label: str, help: str, group: str) -> Any:
+    """Brush strokes that add to a selection or take from it; empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("selection", label, help, group)})
+
+
+def places(*, label: str, help: str, group: str) -> Any:
+    """A list of `contracts.keyed.Place`; empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("places", label, help, group)})
 
 
 def specs_of(params_type: type) -> dict[str, tuple[ParamSpec, Any]]:

@@ -25,7 +25,8 @@ class Placement:
                 the parameters name; people the faces of the shot, for kinds that need them; frame_seconds how
                 long a frame of the shot is shown; below gives the reference frame (H, W, 3) scene-linear with all
                 veils under this one, for kinds that are designed on it (None: the frame itself); softness gives
-                `measure.focus.softness` of the drape, measured once for all veils on it
+                `measure.focus.softness` of the drape, measured once for all veils on it;
+                on_picture says that nothing is followed
     """
 
     track: SurfaceTrack
@@ -37,6 +38,7 @@ class Placement:
     frame_seconds: float = 0.04
     below: Callable[[], ImageF32] | None = None
     softness: Callable[[], dict[str, float]] | None = None
+    on_picture: bool = False
 
 
 @dataclass(frozen=True)

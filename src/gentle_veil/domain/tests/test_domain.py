@@ -96,6 +96,22 @@ def test_recipe_schema__is_the_published_file_and_takes_the_hand_written_recipe(
     assert {"drapes", "veils"} <= set(published["properties"])
 
 
+def test_checks__donors_and_selections__name_the_very_place_of_a_fault() -> None:
+    veils = [
+        {"name": "a", "kind": "conceal", "drape": "arm", "frame": 1, "outline": [[0, 0], [9, 0], [9, 9]]},
+        {"name": "b", "kind": "smooth", "drape": "arm", "frame": 1, "outline": [[0, 0], [9, 0], [9, 9]]},
+    ]
+    veils[0]["params"] = {"donors": [{"x": 1, "y": {"keys": {"3": 2.0}}}, {"x": 1}, {"x": 1, "y": 2, "size": 90}]}
+    veils[1]["params"] = {"selection": [{"tool": "heal", "points": [[1, 2]]}, {"tool": "add", "points": [[1, 2, 0.5]]}]}
+    drape = {"name": "arm", "reference_frames": [1], "outline": {"1": [[0, 0], [99, 0], [99, 99]]}}
+    found = faults_of({"format": "gentle-veil-recipe", "version": 1, "drapes": [drape], "veils": veils})
+    assert set(found) == {
+        "veils[0].params.donors[1].y",
+        "veils[0].params.donors[2].size",
+        "veils[1].params.selection[0].tool",
+    }
+
+
 def test_keys__touching_opacity_keeps_track_and_donor() -> None:
     before, document = read_recipe(spot_recipe()), spot_recipe()
     document["veils"][0] |= {"opacity": 0.4, "feather": 9, "enabled": False}

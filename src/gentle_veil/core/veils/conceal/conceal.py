@@ -4,20 +4,22 @@ The donor rides on the same drape, and is sampled from the very frame that is wo
 motion blur are that frame's own. Only its light is matched, from a ring of plain skin around the mark.
 """
 
+from dataclasses import replace
 from typing import Any
 
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import clip_box, feathered
+from gentle_veil.core.composite.matte import feathered
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
-from gentle_veil.core.geometry.outline import bounding_box
-from gentle_veil.core.motion.sampling import sample_lanczos
+from gentle_veil.core.measure.belonging import motion_at
 from gentle_veil.core.retouch.light import fit_light, log_tone, tone_from_around
-from gentle_veil.core.types import Matrix, MatteF32, Points
+from gentle_veil.core.retouch.offsets import offset_look
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
+from gentle_veil.core.veils.conceal.donors import donor_from_mark, mixed, places_of, sampled, shares
 from gentle_veil.core.veils.conceal.hold import hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import check_painted, lit_tone, make_plate, painted_tone, quilt_of
@@ -26,7 +28,6 @@ from gentle_veil.core.veils.conceal.surround import Surround, bulge_steps, bump,
 
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
 GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
-SAMPLE_MARGIN = 4  # px that the Lanczos kernel reaches beyond a point
 
 
 class Conceal:
@@ -38,7 +39,7 @@ class Conceal:
     Params = ConcealParams
     on_picture = False
     judged = ("seam", "grain", "tone", "flicker", "slide")
-    prepared_by = ("way", "plate", "donor", "hold", "light_bends")
+    prepared_by = ("way", "plate", "donor", "donors", "hold", "light_bends")
 
     def needs_people(self, params: ConcealParams) -> bool:
         return False
@@ -55,26 +56,68 @@ class Conceal:
                 why = f"the plate '{params.plate}', painted elsewhere."
             return {"why": why, "steps": steps, "plate": make_plate(frames, placement)}
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
-        if params.donor is None:
+        if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)
         bulges = bulge_steps(frames, placement, steps, params.light_bends, report=report)
         return {**found, "steps": steps, "bulges": bulges}
 
     def apply(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
-        placement, track = site.placement, site.placement.track
         around = look_around(
-            placement, site.row, prepared["steps"], site.canvas.size, feather=site.feather, grow=site.grow
+            site.placement, site.row, prepared["steps"], site.canvas.size, feather=site.feather, grow=site.grow
         )
         if around is None:
             return None
         matte = feathered(around.distance, site.feather * around.scale)
         if not (matte > 0).any():
             return None
+        laid = self._laid(site, params, prepared, around, matte)
+        if laid is None:
+            return None
+        smear = (0.0, 0.0)
+        if params.smear:
+            dx, dy = params.smear * motion_at(site.placement.track, site.placement.polygon_ref, site.k)
+            smear = (float(dx), float(dy))
+        look = offset_look(
+            laid.img_lin,
+            stops=params.light_offset,
+            grain=params.grain,
+            soften=params.focus_offset,
+            smear=smear,
+        )
+        return replace(laid, img_lin=look)
+
+    def _laid(
+        self, site: Site, params: ConcealParams, prepared: dict[str, Any], around: Surround, matte: MatteF32
+    ) -> Patch | None:
         if params.way != "donor":
             return self._plated(site, params, prepared, around, matte)
-        there = self._donor_from_mark(around.outline_ref, params, prepared)
-        donor_lin, inside = self._sample(site, track.map_along_surface(site.row, around.box, there))
+        places = places_of(params, prepared)
         target_lin = site.canvas.read(around.box)
+        patches, insides, gains = [], [], []
+        for place in places:
+            there = donor_from_mark(around.outline_ref, place, site.k)
+            donor_lin, inside = sampled(site, site.placement.track.map_along_surface(site.row, around.box, there))
+            log_gain = self._log_gain(site, params, prepared, around, target_lin, donor_lin, inside)
+            patches.append((donor_lin * np.exp(np.float32(params.light) * log_gain)).astype(np.float32))
+            insides.append(float(inside[matte > 0].mean()))
+            gains.append(float(np.log2(np.e) * log_gain[matte > 0.5].mean()) if (matte > 0.5).any() else 0.0)
+        made = patches[0]
+        if len(patches) > 1:
+            made = mixed(patches, shares(site, around.box, around.outline_ref, places))
+        figures = {"light_stops": float(np.mean(gains)), "donor_inside": min(insides)}
+        return Patch(around.box, made, matte, figures)
+
+    @staticmethod
+    def _log_gain(
+        site: Site,
+        params: ConcealParams,
+        prepared: dict[str, Any],
+        around: Surround,
+        target_lin: ImageF32,
+        donor_lin: ImageF32,
+        inside: MaskBool,
+    ) -> ImageF32:
+        """How the donor's light must change to belong here, as a logarithm (h, w, 3)."""
         ring = around.ring & inside
         log_gain = np.zeros_like(donor_lin)
         if params.tone < 1:
@@ -86,16 +129,7 @@ class Conceal:
             tone += bump(around.distance)[..., None] * bulge
             tone_sigma = max(TONE_SIGMA_LEAST, TONE_SIGMA_SHARE * around.half)
             log_gain += params.tone * (tone - log_tone(donor_lin, tone_sigma))
-        gain = np.exp(np.float32(params.light) * log_gain)
-        return Patch(
-            around.box,
-            (donor_lin * gain).astype(np.float32),
-            matte,
-            {
-                "light_stops": float(np.log2(np.e) * log_gain[matte > 0.5].mean()) if (matte > 0.5).any() else 0.0,
-                "donor_inside": float(inside[matte > 0].mean()),
-            },
-        )
+        return log_gain
 
     @staticmethod
     def _plated(
@@ -116,30 +150,3 @@ class Conceal:
                 # A painted plate has pores of its own; only the grain must be the frame's.
                 texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))
         return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface)
-
-    @staticmethod
-    def _donor_from_mark(polygon_ref: Points, params: ConcealParams, prepared: dict[str, Any]) -> Matrix:
-        """On the reference: shift by the donor's step, about the mark's centre scaled and turned."""
-        cx, cy = polygon_ref.mean(axis=0)
-        angle = np.deg2rad(params.donor_turn)
-        c, s = np.cos(angle) / params.donor_scale, np.sin(angle) / params.donor_scale
-        dx, dy = prepared["donor"]
-        about = np.array([[1, 0, cx + dx], [0, 1, cy + dy], [0, 0, 1.0]])
-        return (
-            about @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]) @ np.array([[1, 0, -cx], [0, 1, -cy], [0, 0, 1.0]])
-        )
-
-    @staticmethod
-    def _sample(site: Site, donor_map: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        width, height = site.canvas.size
-        x, y = donor_map[..., 0], donor_map[..., 1]
-        inside = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
-        finite = donor_map[np.isfinite(donor_map).all(axis=-1)]
-        source = (
-            clip_box(bounding_box(np.clip(finite, -1e6, 1e6), SAMPLE_MARGIN), width, height) if len(finite) else None
-        )
-        if source is None:
-            # The whole donor has left the picture: hold the nearest edge, and say so through ``donor_inside``.
-            source = site.canvas.full_box
-        local = donor_map - np.array([source[0], source[1]], np.float64)
-        return sample_lanczos(site.canvas.read(source), local), inside

@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from gentle_veil.core.contracts.params import choice, number, plate, switch, vector
+from gentle_veil.core.contracts.keyed import Place
+from gentle_veil.core.contracts.params import choice, number, places, plate, switch, vector
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,12 @@ class ConcealParams:
         None,
         label="Donor",
         help="Where clean skin is taken, as a step from the mark on the reference frame. Empty: found automatically.",
+        group="Skin",
+    )
+    donors: tuple[Place, ...] = places(
+        label="Several donors",
+        help="Places that share the mark, each with its own step from it, size and turn, keyed if wanted. With any of "
+        "them, the one donor above is not used.",
         group="Skin",
     )
     donor_scale: float = number(
@@ -69,6 +76,47 @@ class ConcealParams:
         low=0.0,
         high=1.0,
         step=0.01,
+    )
+    light_offset: float = number(
+        0.0,
+        label="Light by hand",
+        help="Stops brighter or darker than what was matched.",
+        group="Belonging",
+        low=-3.0,
+        high=3.0,
+        step=0.02,
+        unit="stops",
+    )
+    grain: float = number(
+        1.0,
+        label="Grain",
+        help="Times the grain that the skin brings along; 0 takes it off.",
+        group="Belonging",
+        low=0.0,
+        high=4.0,
+        step=0.05,
+        unit="x",
+    )
+    focus_offset: float = number(
+        0.0,
+        label="Focus by hand",
+        help="Softer than the frame, or sharper when negative; its grain stays.",
+        group="Belonging",
+        low=-3.0,
+        high=20.0,
+        step=0.1,
+        unit="px",
+    )
+    smear: float = number(
+        0.0,
+        label="Motion blur by hand",
+        help="Live skin is smeared as the frame is. More, along the drape's own motion: 1 is that of a shutter of 180 "
+        "degrees.",
+        group="Belonging",
+        low=0.0,
+        high=4.0,
+        step=0.05,
+        unit="x",
     )
     light_bends: bool = switch(
         True,

@@ -10,9 +10,10 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.packed import pack, unpack
+from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.veil import Placement, Site
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
@@ -202,7 +203,9 @@ def lit_tone(
     ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb.
     """
     where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
-    tone, picture, weight = (_seen(plate, n, where) for n in ("tone", "picture", "weight"))
+    tone, picture, weight = (
+        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight")
+    )
     frame = site.canvas.read(around.box)
     sigma = LIGHT_SIGMA * around.scale
     weight = weight / np.float32(255)
@@ -216,14 +219,6 @@ def lit_tone(
     ring = around.ring & (weight[..., 0] > 0.99)
     limb = 0 if painted is not None else _at_limb(np.array(plate["limb"]), depth)
     return lit + _rest(frame, lit, ring, sigma, around.half) + limb, there
-
-
-def _seen(plate: dict[str, Any], name: str, where: np.ndarray) -> ImageF32:
-    x0, y0, _, _ = plate["box"]
-    x, y = (np.ascontiguousarray(where[..., i] - o, np.float32) for i, o in ((0, x0), (1, y0)))
-    values = unpack(plate[name]).astype(np.float32)
-    sampled = cv2.remap(values, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return sampled if sampled.ndim == 3 else sampled[..., None]
 
 
 def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:

@@ -10,9 +10,10 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.carried import carried_box, carried_field
 from gentle_veil.core.composite.matte import Box, clip_box, feathered, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.packed import pack, unpack
+from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box
@@ -96,23 +97,19 @@ class Paint:
             return None
         track = site.placement.track
         x0, y0, x1, y1 = prepared["box"]
-        corners = np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]], np.float64)
-        edge = np.concatenate(
-            [np.linspace(a, b, 9)[:-1] for a, b in zip(corners, np.roll(corners, -1, 0), strict=True)]
-        )
-        scale = track.scale_at((corners[0] + corners[2]) / 2, site.row)
-        box = clip_box(bounding_box(track.carry(edge, site.row), 3), *site.canvas.size)
+        scale = track.scale_at(np.array([(x0 + x1) / 2, (y0 + y1) / 2]), site.row)
+        box = carried_box(prepared, track, site.row, site.canvas.size)
         if box is None:
             return None
         where = track.map_ref_from_frame(site.row, box)
-        covered = _seen(prepared, "covered", where)[..., 0] / np.float32(255)
+        covered = carried_field(prepared, "covered", where)[..., 0] / np.float32(255)
         polygon = track.carry(site.placement.polygon_ref, site.row)
         inside = feathered(outline_distance(polygon, box) - np.float32(site.grow * scale), site.feather * scale)
         matte = np.where(covered >= SMALLEST_SHARE, inside, 0).astype(np.float32)
         if not (matte > 0).any():
             return None
-        change, texture = _seen(prepared, "change", where), _seen(prepared, "texture", where)
-        fresh = _seen(prepared, "fresh", where) / np.float32(255)
+        change, texture = carried_field(prepared, "change", where), carried_field(prepared, "texture", where)
+        fresh = carried_field(prepared, "fresh", where) / np.float32(255)
         soft = float(prepared["focus"].get(str(site.k), 0.0)) if params.focus else 0.0
         if soft > 0.3:
             texture = cv2.GaussianBlur(texture, (0, 0), soft)
@@ -150,12 +147,3 @@ def _box_of(mask: np.ndarray) -> tuple[int, int, int, int]:
     if not len(xs):
         return 0, 0, 0, 0
     return int(xs.min()) - 2, int(ys.min()) - 2, int(xs.max()) + 3, int(ys.max()) + 3
-
-
-def _seen(prepared: dict[str, Any], name: str, where: np.ndarray) -> ImageF32:
-    """A stored field over a box of the frame; nothing beyond it."""
-    x0, y0, _, _ = prepared["box"]
-    x, y = (np.ascontiguousarray(where[..., i] - o, np.float32) for i, o in ((0, x0), (1, y0)))
-    values = unpack(prepared[name]).astype(np.float32)
-    sampled = cv2.remap(values, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
-    return sampled if sampled.ndim == 3 else sampled[..., None]

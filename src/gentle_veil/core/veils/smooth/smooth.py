@@ -13,17 +13,20 @@ import numpy as np
 
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
-from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance
+from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance, union_box
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.params import number, vector
+from gentle_veil.core.contracts.params import number, selection, switch, vector
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.types import ImageF32, MatteF32
+from gentle_veil.core.veils.smooth.selection import box_of_strokes, corrected, drawn, features_of, without_features
 
 LIGHTNESS_SHARE = 0.4  # how much lightness counts beside colour: skin is lit and shaded
 FAINT = 0.075  # encoded; a blotch stands off by about this much at most
 SOFT_EDGE = 0.5  # of the tolerance, over which the selection falls off
+NO_SKIN = [60.0, 15.0, 18.0]  # CIELAB, where nothing can be sampled
+SAMPLES = 5000  # px, to find the most common colour
 MASK_SIGMA = 1.5  # px; a selection does not tremble with the grain
 
 
@@ -71,6 +74,33 @@ class SmoothParams:
         group="Selection",
         unit="",
     )
+    features: bool = switch(
+        True,
+        label="Keep off features",
+        help="Where the outline lies on a face: eyes, lids, brows, lips and nostrils are left as they are.",
+        group="Selection",
+    )
+    within_face: bool = switch(
+        False,
+        label="Face only",
+        help="Ends at the hairline and the jaw; hair, ears and neck are left as they are.",
+        group="Selection",
+    )
+    feature_feather: float = number(
+        4.0,
+        label="Feather at features",
+        help="How softly it ends at a feature, in px of the reference frame.",
+        group="Selection",
+        low=0.0,
+        high=300.0,
+        step=0.5,
+        unit="px",
+    )
+    selection: tuple[dict[str, Any], ...] = selection(
+        label="By hand",
+        help="Strokes that add to the selection or take from it.",
+        group="Selection",
+    )
 
 
 class Smooth:
@@ -82,7 +112,7 @@ class Smooth:
     Params = SmoothParams
     on_picture = True
     judged = ("seam",)
-    prepared_by = ()
+    prepared_by = ("features", "selection")
 
     def needs_people(self, params: SmoothParams) -> bool:
         return False
@@ -90,39 +120,50 @@ class Smooth:
     def prepare(
         self, frames: FrameSource, placement: Placement, params: SmoothParams, *, report: Report = silent
     ) -> dict[str, Any]:
-        """Sample the skin's colour: the most common one within the outline on the reference frame."""
+        """Sample the skin's colour, find the face's features, and draw what was selected by hand."""
+        # On the picture itself nothing carries a face's features along.
+        features = features_of(frames, placement) if params.features and not placement.on_picture else {}
+        selected = drawn(params.selection, frames.size)
+        return {"skin": self._sampled(frames, placement), "features": features, "selected": selected}
+
+    @staticmethod
+    def _sampled(frames: FrameSource, placement: Placement) -> list[float]:
+        """The most common colour within the outline on the reference frame, in CIELAB."""
         k = placement.track.reference_frames[0]
         width, height = frames.size
         box = clip_box(bounding_box(placement.polygon_ref), width, height)
         if box is None:
-            return {"skin": [60.0, 15.0, 18.0]}
+            return NO_SKIN
         x0, y0, x1, y1 = box
         calm = cv2.GaussianBlur(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]), (0, 0), MASK_SIGMA)
         inside = outline_distance(placement.polygon_ref, box) < 0
-        lab = lab_from_linear(calm)[inside]
+        some = calm[inside]
+        lab = lab_from_linear(some[:: max(1, len(some) // SAMPLES)])
         if not len(lab):
-            return {"skin": [60.0, 15.0, 18.0]}
+            return NO_SKIN
         centre = np.median(lab, axis=0)
         for _ in range(4):  # towards the densest place: hair and lips within the outline do not pull it
             off = np.linalg.norm(lab - centre, axis=1)
             centre = np.median(lab[off <= np.percentile(off, 60)], axis=0)
-        return {"skin": [round(float(v), 3) for v in centre]}
+        return [round(float(v), 3) for v in centre]
 
     def apply(self, site: Site, params: SmoothParams, prepared: dict[str, Any]) -> Patch | None:
         track = site.placement.track
         polygon = track.carry(site.placement.polygon_ref, site.row)
         scale = track.scale_at(site.placement.polygon_ref.mean(axis=0), site.row)
         room = (max(site.grow, 0) + site.feather) * scale + 2
-        box = clip_box(bounding_box(polygon, room), *site.canvas.size)
+        boxes = (clip_box(bounding_box(polygon, room), *site.canvas.size), box_of_strokes(site, prepared["selected"]))
+        box = union_box([b for b in boxes if b is not None])
         if box is None:
             return None
         matte = feathered(outline_distance(polygon, box) - np.float32(site.grow * scale), site.feather * scale)
-        if not (matte > 0).any():
-            return None
         below = site.canvas.read(box)
         skin = _skin(below, params, prepared["skin"])
-        evened = _evened(below, skin, params, scale)
-        return Patch(box, evened, matte * skin)
+        off = without_features(site, box, prepared["features"], params.feature_feather, within_face=params.within_face)
+        matte = corrected(site, box, matte * skin * off, prepared["selected"])
+        if not (matte > 0).any():
+            return None
+        return Patch(box, _evened(below, np.maximum(skin * off, matte), params, scale), matte)
 
 
 def _skin(img_lin: ImageF32, params: SmoothParams, sampled: list[float]) -> MatteF32:

@@ -8,7 +8,7 @@ from gentle_veil.core.colour.ciede2000 import delta_e_2000
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_decode
 from gentle_veil.core.contracts.frames import ArrayFrames
-from gentle_veil.core.contracts.keyed import constant
+from gentle_veil.core.contracts.keyed import Keyed, Place, constant
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.errors import ParameterError
@@ -159,3 +159,48 @@ def test_conceal__donor_placed_by_hand__is_used_as_it_is(spotted_shot) -> None:
     layer = Layer("spot", VEIL, placement, raw, prepared=prepared, feather=constant(0.0))
     out = render_frame(ArrayFrames(spotted_shot.marked), (layer,), 0).img_raw
     np.testing.assert_array_equal(out[118, 150], spotted_shot.marked[0][122, 175])
+
+
+def place(x: float, y: float, **more: float) -> Place:
+    return Place(constant(x), constant(y), **{n: constant(v) for n, v in more.items()})
+
+
+@pytest.mark.property
+def test_several_donors__each_covers_its_own_side(spotted_shot) -> None:
+    placement = placed(spotted_shot.frame_from_ref)
+    both = (place(30.0, 0.0), place(-30.0, 0.0))
+
+    def alone(*donors: Place) -> np.ndarray:
+        return rendered(spotted_shot, placement, ConcealParams(donors=donors, hold=False, light=0.0))[0]
+
+    right, left, shared = alone(both[0]), alone(both[1]), alone(*both)
+    centre = np.rint(placement.polygon_ref.mean(axis=0)).astype(int)
+    radius = int(np.ptp(placement.polygon_ref[:, 0]) / 2)
+    rows = np.s_[centre[1] - 1 : centre[1] + 2]
+    for side, own, other in ((radius - 1, right, left), (1 - radius, left, right)):
+        at = (rows, np.s_[centre[0] + side - 1 : centre[0] + side + 2])
+        near, far = (np.abs(shared[at].astype(int) - p[at]).mean() for p in (own, other))
+        assert near < far
+
+
+@pytest.mark.truth
+def test_several_donors__are_as_good_as_one_and_keep_the_grain(spotted_shot) -> None:
+    placement = placed(spotted_shot.frame_from_ref)
+    found = VEIL.prepare(ArrayFrames(spotted_shot.marked), placement, ConcealParams())
+    steps = [found["donor"], found["others"][0]]
+    results = rendered(spotted_shot, placement, ConcealParams(donors=tuple(place(*s) for s in steps)))
+    off = [difference(r, c, m > 0.05) for r, c, m in zip(results, spotted_shot.clean, spotted_shot.cover, strict=True)]
+    assert np.median(np.concatenate(off)) < 0.9
+
+
+@pytest.mark.property
+def test_a_keyed_donor__moves(spotted_shot) -> None:
+    placement = placed(spotted_shot.frame_from_ref)
+    last = len(spotted_shot.marked) - 1
+    moving = Place(Keyed(((0, 25.0), (last, -25.0))), constant(4.0))
+    raw = {"hold": False, "light": 0.0}
+    results = rendered(spotted_shot, placement, ConcealParams(donors=(moving,), **raw))
+    first = rendered(spotted_shot, placement, ConcealParams(donor=(25.0, 4.0), **raw))
+    other = rendered(spotted_shot, placement, ConcealParams(donor=(-25.0, 4.0), **raw))
+    np.testing.assert_array_equal(results[0], first[0])
+    np.testing.assert_array_equal(results[last], other[last])

@@ -1,12 +1,14 @@
 import cv2
 import numpy as np
 import pytest
+from skimage import data
 
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_encode
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement
+from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.render import Layer, render_frame
 from gentle_veil.core.veils.smooth.smooth import Smooth, SmoothParams
 
@@ -78,3 +80,61 @@ def test_prepare__samples_the_skin_not_the_eye(face) -> None:
 def test_tolerance__widens_the_selection(face) -> None:
     narrow, wide = (smoothed(face, tolerance=t)[1].sum() for t in (2.0, 40.0))
     assert wide > narrow
+
+
+def stroke(tool: str, x: float, y: float, radius: float = 12.0) -> dict[str, object]:
+    return {"tool": tool, "points": [[x, y]], "radius": radius, "softness": 0.0}
+
+
+@pytest.mark.property
+def test_strokes__take_from_the_selection_and_add_to_it(face) -> None:
+    _, plain = smoothed(face)
+    _, less = smoothed(face, selection=(stroke("take", 50, 60),))
+    _, more = smoothed(face, selection=(stroke("add", 110, 60, 5),))
+    assert (plain[60, 50] > 0.95, less[60, 50]) == (True, 0)
+    assert (plain[60, 110], more[60, 110] > 0.99) == (0, True)
+    far = np.s_[80:110, 10:40]
+    np.testing.assert_array_equal(less[far], plain[far])
+
+
+@pytest.mark.property
+def test_a_later_stroke__takes_back_what_one_before_it_added(face) -> None:
+    _, matte = smoothed(face, selection=(stroke("add", 110, 60), stroke("take", 110, 60, 14)))
+    assert matte[60, 110] == 0
+
+
+@pytest.mark.property
+def test_strokes__may_lie_beyond_the_outline(face) -> None:
+    _, matte = smoothed(face, selection=(stroke("add", 156, 116, 3),))
+    assert matte[116, 156] > 0.9
+
+
+PORTRAIT = np.array([[70.0, 30], [210, 30], [210, 220], [70, 220]])
+
+
+def on_portrait(**params: object) -> tuple[np.ndarray, np.ndarray]:
+    """The matte on scikit-image's portrait (public domain), and its face's points."""
+    raw = data.astronaut()[:300, 80:380]
+    frames = ArrayFrames(np.stack([raw, raw]))
+    placement = Placement(still_track((300, 300), 2, 0), PORTRAIT, PORTRAIT)
+    values = SmoothParams(tolerance=150.0, **params)  # type: ignore[arg-type]
+    made = Layer("s", Smooth(), placement, values, prepared=Smooth().prepare(frames, placement, values))
+    return render_frame(frames, (made,), 1).matte("s"), face_under(raw, PORTRAIT)
+
+
+@pytest.mark.truth
+def test_a_face__keeps_its_eyes_brows_and_lips() -> None:
+    matte, found = on_portrait()
+    everywhere, _ = on_portrait(features=False)
+    for part in ("eye left", "eye right", "lips"):
+        x, y = np.rint(found.part(part).mean(axis=0)).astype(int)
+        assert matte[y, x] == 0
+        assert everywhere[y, x] > 0.5
+    x, y = np.rint(found.part("cheek left").mean(axis=0)).astype(int)
+    assert matte[y, x] > 0.9
+
+
+def test_face_only__ends_at_the_hairline() -> None:
+    matte, found = on_portrait(within_face=True)
+    top = int(found.part("face")[:, 1].min())
+    assert matte[: top - 2].max() == 0
