@@ -52,6 +52,8 @@ TITLES = {
     "prove": "Measuring the proof",
 }
 
+DRAPE_JOBS = {"follow": "Following", "check": "Following back", "belonging": "Reading light and grain of"}
+
 
 @bp.post("/shots/<int:shot>/jobs", responses={201: m.Made})
 def start(path: m.ShotPath, body: m.JobWanted) -> Response:
@@ -66,11 +68,11 @@ def start(path: m.ShotPath, body: m.JobWanted) -> Response:
         "last": last if body.last is None else body.last,
     }
     title = TITLES.get(body.kind, "")
-    if body.kind in ("follow", "check"):
+    if body.kind in DRAPE_JOBS:
         if body.drape is None or recipe_of(path.shot, None).drape(body.drape) is None:
             raise RuleError("Choose the drape to follow.")
         arguments |= {"drape": body.drape, "again": body.again}
-        title = f"{'Following' if body.kind == 'follow' else 'Following back'} {body.drape}"
+        title = f"{DRAPE_JOBS[body.kind]} {body.drape}"
     if body.kind in ("vectors", "send vectors"):
         arguments |= {"quality": body.quality, "drape": body.drape}
     return reply(m.Made, {"id": runner().submit(body.kind, path.shot, title, arguments)}, 201)

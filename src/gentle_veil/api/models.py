@@ -46,8 +46,10 @@ class UploadFilePath(UploadPath):
 
 
 class LookQuery(BaseModel):
-    look: Literal["original", "result", "matte", "tracked", "residual"] = Field(
-        "original", description="tracked: what followers see; residual: that, less the reference's (flat view only)."
+    look: Literal["original", "result", "matte", "tint", "edge", "tracked", "residual"] = Field(
+        "original",
+        description="matte, tint, edge: the matte alone, over the result, as a line. "
+        "tracked: what followers see; residual: that, less the reference's (flat view only).",
     )
     revision: int | None = None
     veil: str | None = None
@@ -60,6 +62,8 @@ class Draft(BaseModel):
     recipe: dict[str, Any] = Field(description="A recipe that is not kept: while something is being dragged.")
     frame: int
     flat: str | None = Field(None, description="The drape whose flat view is wanted instead of the frame.")
+    look: Literal["result", "matte", "tint", "edge"] = "result"
+    veil: str | None = Field(None, description="Whose matte is shown; null: all veils together.")
 
 
 class RevisionQuery(BaseModel):
@@ -100,7 +104,7 @@ class GoTo(BaseModel):
 
 
 class JobWanted(BaseModel):
-    kind: Literal["analyse", "faces", "follow", "check", "vectors", "send vectors", "ready", "prove"]
+    kind: Literal["analyse", "faces", "follow", "check", "belonging", "vectors", "send vectors", "ready", "prove"]
     drape: str | None = None
     quality: str = Field("good", description="Of vectors.")
     first: int | None = None
@@ -436,6 +440,19 @@ class Proof(BaseModel):
     veils: dict[str, VeilProof]
 
 
+class BelongingCurves(BaseModel):
+    """Per frame number; frames on which the surface is not seen are left out."""
+
+    light: dict[int, float] = Field(description="Stops above the reference frame.")
+    grain: dict[int, float] = Field(description="Standard deviation, percent of full scale.")
+    focus: dict[int, float] = Field(description="px of blur beyond the reference frame's.")
+    motion: dict[int, float] = Field(description="px travelled while the shutter is open, at 180 degrees.")
+
+
+class MaybeCurves(BaseModel):
+    curves: BelongingCurves | None
+
+
 class MaybeProof(BaseModel):
     proof: Proof | None
 
@@ -458,7 +475,20 @@ class Deliveries(BaseModel):
 
 class Param(BaseModel):
     name: str
-    type: Literal["number", "switch", "choice", "vector", "points", "artwork", "plate", "colour", "names", "strokes"]
+    type: Literal[
+        "number",
+        "switch",
+        "choice",
+        "vector",
+        "points",
+        "artwork",
+        "plate",
+        "colour",
+        "names",
+        "strokes",
+        "selection",
+        "places",
+    ]
     label: str
     help: str
     group: str

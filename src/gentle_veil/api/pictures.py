@@ -11,6 +11,7 @@ from gentle_veil.core.errors import RuleError
 from gentle_veil.core.measure.track_checks import jitter
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Recipe
+from gentle_veil.services.belonging import known_curves
 from gentle_veil.services.composing import layer_keys, settled_part
 from gentle_veil.services.following import known_track
 from gentle_veil.services.plates import plate_out
@@ -61,7 +62,7 @@ def preview(path: m.ShotPath, body: m.Draft) -> Response:
     if body.flat is not None:
         content = flat_view(workspace, recipe, drape_of(recipe, body.flat), k, "result", "jpg", keep=False)
     else:
-        content = frame_view(workspace, recipe, k, "result", "jpg", keep=False)
+        content = frame_view(workspace, recipe, k, body.look, "jpg", body.veil, keep=False)
     answer = picture(content, "jpg")
     answer.headers["Cache-Control"] = "no-store"
     return answer
@@ -113,6 +114,19 @@ def _edges(track: SurfaceTrack) -> np.ndarray:
         every = max(1, round(len(lines) / GRID_LINES))
         kept |= (np.abs(a[:, axis] - b[:, axis]) < 1e-6) & (number % every == 0)
     return np.asarray(pairs[kept])
+
+
+@bp.get("/drapes/<drape>/belonging", responses={200: m.MaybeCurves})
+def belonging(path: m.DrapePath, query: m.RevisionQuery) -> Response:
+    """Light, grain, focus and motion of a surface over the shot, once a job has read them."""
+    workspace = library().workspace(path.shot)
+    recipe = recipe_of(path.shot, query.revision)
+    followed = known_track(workspace, recipe, drape_of(recipe, path.drape))
+    found = None if followed is None else known_curves(workspace, followed)
+    if found is None:
+        return reply(m.MaybeCurves, {"curves": None})
+    curves = {n: {workspace.frame_of(k): v for k, v in curve.items()} for n, curve in found.items()}
+    return reply(m.MaybeCurves, {"curves": curves})
 
 
 @bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})

@@ -9,6 +9,7 @@ from gentle_veil.core.errors import CancelledError, NotFoundError
 from gentle_veil.domain.recipe import Recipe
 from gentle_veil.jobs.context import JobContext
 from gentle_veil.services import recipes
+from gentle_veil.services.belonging import measure_curves
 from gentle_veil.services.composing import build_layers, veil_notes
 from gentle_veil.services.delivering import IN_WORK, DeliverySettings, abandon, deliver
 from gentle_veil.services.faces import people_of
@@ -64,6 +65,13 @@ def _check(context: JobContext, workspace: Workspace, shot_id: int, arguments: A
     found = check_round_trip(workspace, recipe, drape, report=context.report)
     worst = max(found, key=lambda k: found[k])
     return {"drape": drape.name, "worst_frame": workspace.frame_of(worst), "worst_px": round(found[worst], 3)}
+
+
+def _belonging(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
+    recipe = _recipe(context, shot_id, arguments)
+    drape = recipes.drape_of(recipe, arguments["drape"])
+    found = measure_curves(workspace, recipe, drape, report=context.report)
+    return {"drape": drape.name, "frames": len(found["light"])}
 
 
 def _vectors(context: JobContext, workspace: Workspace, shot_id: int, arguments: Arguments) -> dict[str, Any]:
@@ -136,6 +144,7 @@ HANDLERS: dict[str, Handler] = {
     "faces": _faces,
     "follow": _follow,
     "check": _check,
+    "belonging": _belonging,
     "vectors": _vectors,
     "send vectors": _send_vectors,
     "ready": _ready,

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.keyed import Keyed, constant
+from gentle_veil.core.contracts.keyed import Keyed, Place, constant
 from gentle_veil.core.contracts.params import specs_of
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import still_track
@@ -20,7 +20,7 @@ from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.types import ImageF32, RawImage
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.keys import RENDER_CODE, content_key, prepared_key
-from gentle_veil.domain.recipe import Keys, Recipe, Value, Veil
+from gentle_veil.domain.recipe import Keys, PlaceWritten, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import (
     Followed,
@@ -68,6 +68,7 @@ def placement_of(
         marks,
         pictures={name: workspace.shelf.picture(name) for name in artwork_names(veil)},
         people=people_of(workspace, report=report) if VEILS[veil.kind].needs_people(params) else None,
+        on_picture=drape is None,
         frame_seconds=float(1 / workspace.info.rate) if workspace.info.rate else 0.04,
     )
 
@@ -112,12 +113,19 @@ def _split_params(veil: Veil, offset: int) -> tuple[dict[str, Any], dict[str, Ke
     """Constant parameters and keyed ones of a veil."""
     constants: dict[str, Any] = {}
     keyed: dict[str, Keyed] = {}
+    specs = specs_of(VEILS[veil.kind].Params)
     for name, value in veil.params.items():
-        if isinstance(value, dict):
+        if name in specs and specs[name][0].type == "places":
+            constants[name] = tuple(_place(PlaceWritten.model_validate(v), offset) for v in value)
+        elif isinstance(value, dict):
             keyed[name] = keyed_of(Keys.model_validate(value), offset)
         else:
             constants[name] = _frozen(value)
     return constants, keyed
+
+
+def _place(written: PlaceWritten, offset: int) -> Place:
+    return Place(*(keyed_of(v, offset) for v in (written.x, written.y, written.size, written.turn)))
 
 
 def _frozen(value: Any) -> Any:
@@ -134,7 +142,7 @@ def layer_keys(workspace: Workspace, recipe: Recipe) -> list[str] | None:
             continue
         followed, key = ready
         # What is painted is prepared on the way; whoever paints must not see the stroke go and come again.
-        if not workspace.cache.has("prepared", key, ".json") and not _designed_on_others(veil):
+        if not workspace.cache.has("prepared", key, ".json") and not _drawn_by_brush(veil):
             return None
         keys.append(_layer_key(workspace, recipe, veil, followed, key))
     return keys
@@ -157,7 +165,7 @@ def _ready(workspace: Workspace, recipe: Recipe, veil: Veil) -> tuple[Followed, 
     kind = VEILS[veil.kind]
     if kind.needs_people(kind.Params(**_split_params(veil, 0)[0])):
         contents.append(people_key(workspace))
-    if _designed_on_others(veil):
+    if _drawn_by_brush(veil):
         contents += _contents_below(workspace, recipe, veil)
     return followed, prepared_key(followed.content, drape, veil, _others(recipe, veil), contents, kind.prepared_by)
 
@@ -209,7 +217,7 @@ def build_layers(
         params = kind.Params(**constants)
         refuse_lossy(workspace, veil)
         placement = placement_of(workspace, recipe, veil, params, followed, report=report)
-        if _designed_on_others(veil):
+        if _drawn_by_brush(veil):
             k = followed.track.reference_frames[0]
             placement = replace(
                 placement,
@@ -245,12 +253,12 @@ def build_layers(
 
 def settled_part(recipe: Recipe) -> Recipe:
     """A recipe without what is painted: that is prepared so fast that nobody waits for it."""
-    return recipe.model_copy(update={"veils": [v for v in recipe.veils if not _designed_on_others(v)]})
+    return recipe.model_copy(update={"veils": [v for v in recipe.veils if not _drawn_by_brush(v)]})
 
 
-def _designed_on_others(veil: Veil) -> bool:
-    """Whether what is prepared depends on the veils below it: whoever paints, paints on what they see."""
-    return any(spec.type == "strokes" for spec, _ in specs_of(VEILS[veil.kind].Params).values())
+def _drawn_by_brush(veil: Veil) -> bool:
+    """Whether strokes are drawn on it: whoever paints, paints on what they see, and waits for nothing."""
+    return any(spec.type in ("strokes", "selection") for spec, _ in specs_of(VEILS[veil.kind].Params).values())
 
 
 def _softness(workspace: Workspace, followed: Followed, placement: Placement, report: Report) -> dict[str, float]:
@@ -291,7 +299,7 @@ class _OneFrame:
 
 def compose_tried(workspace: Workspace, recipe: Recipe, layers: tuple[Layer, ...], k: int) -> RawImage:
     """A frame of a recipe that is only being tried. What lies under a veil that is painted is composed once."""
-    names = [v.name for v in recipe.veils if _designed_on_others(v)]
+    names = [v.name for v in recipe.veils if _drawn_by_brush(v)]
     first = next((i for i, layer in enumerate(layers) if layer.name in names), len(layers))
     if first == len(layers):
         return compose(workspace, layers, k).img_raw

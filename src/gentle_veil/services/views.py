@@ -2,6 +2,7 @@
 
 from typing import Literal
 
+import cv2
 import numpy as np
 
 from gentle_veil.core.composite.matte import clip_box
@@ -11,6 +12,7 @@ from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.motion.pyramid import grey_pyramid
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.render import Layer
+from gentle_veil.core.types import MatteF32
 from gentle_veil.domain.keys import frame_key
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.media.stills import encode_jpeg, encode_png, for_screen
@@ -18,7 +20,9 @@ from gentle_veil.services.composing import build_layers, compose, compose_tried,
 from gentle_veil.services.following import Followed, known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
-Look = Literal["original", "result", "matte"]
+Look = Literal["original", "result", "matte", "tint", "edge"]
+TINT = np.array([232, 178, 72], np.float32)  # as in the app: what asks to be looked at
+TINT_SHARE = 0.55
 Form = Literal["jpg", "png"]
 EXACT_LEVEL = 0  # over loopback, packing takes longer than sending
 FLAT_MARGIN = 24  # px around the outline
@@ -44,7 +48,8 @@ def frame_view(
 ) -> bytes:
     """One frame as a picture file.
 
-    ``matte`` shows the matte of ``veil``, or of all veils together, as grey. ``keep``: False for what is only tried.
+    ``matte``, ``tint`` and ``edge`` show the matte of ``veil``, or of all veils together: as grey, as a tint over the
+    result, as its edge. ``keep``: False for what is only tried.
     """
     if look == "original":
         if form == "jpg":
@@ -58,7 +63,7 @@ def frame_view(
     layers = build_layers(workspace, recipe, keep=keep)
     if look == "result" and not layers:
         return frame_view(workspace, recipe, k, "original", form)
-    if keep:
+    if keep or look != "result":
         picture = _look_at(workspace, layers, k, look, veil)
     else:
         picture = for_screen(compose_tried(workspace, recipe, layers, k), workspace.frames.encoding)
@@ -78,8 +83,21 @@ def _look_at(workspace: Workspace, layers: tuple[Layer, ...], k: int, look: Look
     for entry in rendered.laid:
         if veil is None or entry.name == veil:
             matte = np.maximum(matte, rendered.matte(entry.name))
-    grey = np.rint(matte * 255).astype(np.uint8)
-    return np.repeat(grey[..., None], 3, axis=2)
+    if look == "matte":
+        return np.repeat(np.rint(matte * 255).astype(np.uint8)[..., None], 3, axis=2)
+    shown = for_screen(rendered.img_raw, workspace.frames.encoding)
+    strength = TINT_SHARE * matte if look == "tint" else _edge(matte)
+    tinted: np.ndarray = np.rint(shown + strength[..., None] * (TINT - shown)).astype(np.uint8)
+    return tinted
+
+
+def _edge(matte: MatteF32) -> MatteF32:
+    """The line at which a matte is a half, and fainter where it begins."""
+    lines = np.zeros(matte.shape, np.float32)
+    for level, strength in ((1 / 255, 0.45), (0.5, 1.0)):
+        inside = (matte >= level).astype(np.uint8)
+        lines = np.maximum(lines, strength * (inside - cv2.erode(inside, np.ones((3, 3), np.uint8))))
+    return lines.astype(np.float32)
 
 
 def flat_box(drape: Drape) -> tuple[int, int, int, int]:
