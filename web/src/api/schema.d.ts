@@ -261,6 +261,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/drapes/{drape}/belonging": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Light, grain, focus and motion of a surface over the shot, once a job has read them. */
+        get: operations["pictures_belonging_drapes__drape__belonging_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/drapes/{drape}/flat/{frame}.{form}": {
         parameters: {
             query?: never;
@@ -734,6 +751,40 @@ export interface components {
              */
             upload: string;
         };
+        /**
+         * BelongingCurves
+         * @description Per frame number; frames on which the surface is not seen are left out.
+         */
+        BelongingCurves: {
+            /**
+             * Focus
+             * @description px of blur beyond the reference frame's.
+             */
+            focus: {
+                [key: string]: number;
+            };
+            /**
+             * Grain
+             * @description Standard deviation, percent of full scale.
+             */
+            grain: {
+                [key: string]: number;
+            };
+            /**
+             * Light
+             * @description Stops above the reference frame.
+             */
+            light: {
+                [key: string]: number;
+            };
+            /**
+             * Motion
+             * @description px travelled while the shutter is open, at 180 degrees.
+             */
+            motion: {
+                [key: string]: number;
+            };
+        };
         /** BringIn */
         BringIn: {
             /**
@@ -885,12 +936,24 @@ export interface components {
             /** Frame */
             frame: number;
             /**
+             * Look
+             * @default result
+             * @enum {string}
+             */
+            look?: "result" | "matte" | "tint" | "edge";
+            /**
              * Recipe
              * @description A recipe that is not kept: while something is being dragged.
              */
             recipe: {
                 [key: string]: unknown;
             };
+            /**
+             * Veil
+             * @description Whose matte is shown; null: all veils together.
+             * @default null
+             */
+            veil?: string | null;
         };
         /**
          * Drape
@@ -1256,7 +1319,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "analyse" | "faces" | "follow" | "check" | "vectors" | "send vectors" | "ready" | "prove";
+            kind: "analyse" | "faces" | "follow" | "check" | "belonging" | "vectors" | "send vectors" | "ready" | "prove";
             /**
              * Last
              * @default null
@@ -1294,6 +1357,10 @@ export interface components {
         Made: {
             /** Id */
             id: number;
+        };
+        /** MaybeCurves */
+        MaybeCurves: {
+            curves: components["schemas"]["BelongingCurves"] | null;
         };
         /** MaybeFaces */
         MaybeFaces: {
@@ -1344,7 +1411,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "colour" | "names" | "strokes";
+            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "colour" | "names" | "strokes" | "selection" | "places";
             /** Unit */
             unit: string;
         };
@@ -2554,11 +2621,45 @@ export interface operations {
             };
         };
     };
+    pictures_belonging_drapes__drape__belonging_get: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaybeCurves"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     pictures_flat_drapes__drape__flat__int_frame___form__get: {
         parameters: {
             query?: {
-                /** @description tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
@@ -2685,8 +2786,8 @@ export interface operations {
     pictures_positions_drapes__drape__positions_get: {
         parameters: {
             query?: {
-                /** @description tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
@@ -2807,8 +2908,8 @@ export interface operations {
     pictures_frame_frames__int_frame___form__get: {
         parameters: {
             query?: {
-                /** @description tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */

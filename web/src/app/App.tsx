@@ -13,6 +13,7 @@ import { ProofCard } from "../features/proof/ProofCard";
 import { shotsQuery, useFault, useMove, useRecipe, useStartJob } from "../features/queries";
 import { BringInDialog } from "../features/shot/BringInDialog";
 import { ShotCard } from "../features/shot/ShotCard";
+import { strokeParam } from "../features/veil/brush";
 import { VeilCard } from "../features/veil/VeilCard";
 import { Rack } from "../rack/Rack";
 import { Score } from "../score/Score";
@@ -150,7 +151,7 @@ function Workplace({
       canUndo: revision?.can_undo ?? false,
       canRedo: revision?.can_redo ?? false,
       hasDrape: drape !== null,
-      canPaint: veil?.kind === "paint",
+      canPaint: !!veil && strokeParam(veil) !== null,
       move: (to) => void move(to),
       setRange: (a, b) => void setRange(a, b),
       follow: () =>

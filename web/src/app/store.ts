@@ -4,7 +4,7 @@ import type { Recipe } from "../features/recipe";
 import { FIRST_BRUSH, type Brush } from "../features/veil/brush";
 
 export type Stage = "shot" | "drape" | "veil" | "proof" | "delivery";
-export type Look = "original" | "result" | "wipe" | "difference" | "matte" | "tracked";
+export type Look = "original" | "result" | "wipe" | "difference" | "matte" | "tint" | "edge" | "tracked";
 /** What is stuck to the surface, to judge how it is followed. */
 export const STUCK = ["grid", "checker", "dots", "trails", "none"] as const;
 export type Stuck = (typeof STUCK)[number];

@@ -41,6 +41,17 @@ export const proofQuery = (shot: number) =>
       (await taken(api.GET("/api/shots/{shot}/proof", { params: { path: { shot } } }))).proof ?? null,
   });
 
+export const curvesQuery = (shot: number, drape: string) =>
+  queryOptions({
+    queryKey: ["shot", shot, "belonging", drape],
+    queryFn: async () =>
+      (
+        await taken(
+          api.GET("/api/shots/{shot}/drapes/{drape}/belonging", { params: { path: { shot, drape } } }),
+        )
+      ).curves ?? null,
+  });
+
 export const historyQuery = (shot: number) =>
   queryOptions({
     queryKey: ["shot", shot, "history"],
@@ -147,7 +158,7 @@ export function recipeChanged(
     client.setQueryData(recipeQuery(shot).queryKey, (shown: Revision | undefined) =>
       afterReply(shown, withRecipe(revision), laterEdits),
     );
-  for (const part of ["state", "track", "proof", "history"])
+  for (const part of ["state", "track", "proof", "history", "belonging"])
     void client.invalidateQueries({ queryKey: ["shot", shot, part] });
 }
 

@@ -1,3 +1,4 @@
+import { matteLook } from "./addresses";
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { useUi, type Look, type ToolName } from "../app/store";
 import type { Outline } from "../features/recipe";
@@ -78,7 +79,7 @@ interface Props {
   look: Look;
   playing: boolean;
   outlines: OutlineItem[];
-  donor: DonorItem | null;
+  donors: DonorItem[];
   mesh: MeshItem | null;
   note: { text: string; colour: string } | null;
   tool: ToolName;
@@ -103,7 +104,7 @@ type Drag =
   | { kind: "pan"; x: number; y: number }
   | { kind: "wipe" }
   | { kind: "circle"; centre: FramePt; radius: number }
-  | { kind: "donor"; at: FramePt }
+  | { kind: "donor"; index: number; at: FramePt }
   | { kind: "tack"; from: FramePt; to: FramePt }
   | { kind: "grip"; id: string; to: FramePt }
   | { kind: "stroke"; points: { x: number; y: number; pressure: number }[] }
@@ -117,7 +118,7 @@ const STILL_AFTER_MS = 160;
 const REACH_SCREEN_PX = 9;
 
 export function PictureView(props: Props) {
-  const { width, height, shown, look, outlines, donor, tool, playing } = props;
+  const { width, height, shown, look, outlines, donors, tool, playing } = props;
   const drawing = tool === "outline" || tool === "holdout";
   const box = useRef<HTMLDivElement>(null);
   const pictureCanvas = useRef<HTMLCanvasElement>(null);
@@ -206,7 +207,7 @@ export function PictureView(props: Props) {
     const canvas = pictureCanvas.current!;
     const ctx = readyCanvas(canvas, size.width, size.height);
     const [known, top] = bitmaps();
-    const bottom = look === "result" && props.preview ? props.preview : known;
+    const bottom = (look === "result" || matteLook(look)) && props.preview ? props.preview : known;
     if (!bottom) return;
     shownBitmap.current = bottom;
     ctx.imageSmoothingEnabled = view.scale < 2.5;
@@ -273,9 +274,9 @@ export function PictureView(props: Props) {
         width: item.active ? 1.8 : 1.2,
       });
     }
-    if (donor) {
-      const at = drag?.kind === "donor" ? drag.at : donor.donor;
-      drawDonor(ctx, view, donor.mark, at, donor.radius, COLOURS.verdigris);
+    for (const [i, { mark, donor, radius }] of donors.entries()) {
+      const at = drag?.kind === "donor" && drag.index === i ? drag.at : donor;
+      drawDonor(ctx, view, mark, at, radius, COLOURS.verdigris);
     }
     if (props.dots) {
       drawDots(ctx, view, props.dots.placed, COLOURS.saffron);
@@ -314,7 +315,7 @@ export function PictureView(props: Props) {
     size,
     hidden,
     outlines,
-    donor,
+    donors,
     drag,
     drawn,
     pointer,
@@ -362,8 +363,10 @@ export function PictureView(props: Props) {
     }
     if (look === "wipe" && Math.abs(s.x - (view.left + width * view.scale * wipe)) < 8)
       return setDrag({ kind: "wipe" });
-    if (!hidden && donor?.onCommit && distance(p, donor.donor) < Math.max(reach, donor.radius * 0.7))
-      return setDrag({ kind: "donor", at: donor.donor });
+    const ring = hidden
+      ? -1
+      : donors.findIndex((d) => d.onCommit && distance(p, d.donor) < Math.max(reach, d.radius * 0.7));
+    if (ring >= 0) return setDrag({ kind: "donor", index: ring, at: donors[ring]!.donor });
     if (!hidden && props.grips) {
       const near = props.grips.points.filter((g) => distance(g.at, p) < reach);
       const held = near.sort((a, b) => distance(a.at, p) - distance(b.at, p))[0];
@@ -399,7 +402,7 @@ export function PictureView(props: Props) {
     } else if (drag.kind === "wipe")
       set({ wipe: Math.min(1, Math.max(0, (s.x - view.left) / (width * view.scale))) });
     else if (drag.kind === "circle") setDrag({ ...drag, radius: distance(drag.centre, p) });
-    else if (drag.kind === "donor") setDrag({ kind: "donor", at: p });
+    else if (drag.kind === "donor") setDrag({ ...drag, at: p });
     else if (drag.kind === "tack") setDrag({ ...drag, to: p });
     else if (drag.kind === "stroke") {
       const points = [...drag.points, { ...p, pressure: pressureOf(e) }];
@@ -425,7 +428,7 @@ export function PictureView(props: Props) {
     if (done.kind === "circle") props.onCircle(done.centre, Math.max(done.radius, 3));
     if (done.kind === "grip") props.grips?.onDrag(done.id, done.to, true);
     if (done.kind === "tack") props.onTack?.(done.from, done.to);
-    if (done.kind === "donor") donor?.onCommit?.(done.at);
+    if (done.kind === "donor") donors[done.index]?.onCommit?.(done.at);
     if (done.kind === "outline" && done.now !== done.start) active?.onCommit?.(done.now);
   };
 

@@ -27,10 +27,20 @@ import {
   type Drape,
   type Holdout,
   type Outline,
+  type Pair,
   type Recipe,
   type Veil,
 } from "../features/recipe";
-import { offsetFor, samples, strokesOf, strokeWith, type Stroke } from "../features/veil/brush";
+import { donorsOf, dragged, stepOf, withDonors } from "../features/veil/donors";
+import {
+  offsetFor,
+  samples,
+  selectionStroke,
+  strokeParam,
+  strokesOf,
+  strokeWith,
+  type Stroke,
+} from "../features/veil/brush";
 import { rateValue } from "../app/timecode";
 import { centreOf, distance, type FramePt } from "../geometry/points";
 import { circleOutline, outlineCurve, round } from "../geometry/spline";
@@ -39,7 +49,7 @@ import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometr
 import { Button, Choice } from "../ui/controls";
 import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
-import { flatAddress, frameAddress, layersOf, type Scene } from "./addresses";
+import { MATTE_LOOKS, flatAddress, frameAddress, layersOf, matteLook, type Scene } from "./addresses";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
 import { PictureView, type BrushItem, type DonorItem, type OutlineItem } from "./PictureView";
 import {
@@ -105,9 +115,12 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const { data: positions } = useQuery(positionsQuery(shot.id, drape?.name ?? "", track?.token));
   const { data: shelf } = useQuery(shelfQuery);
   const { data: faces } = useQuery(facesQuery(shot.id));
-  const preview = usePreview(shot.id);
-  const flatPreview = usePreview(shot.id, drape?.name ?? null, veil?.kind === "paint");
   const ui = useUi();
+  const preview = usePreview(shot.id, { look: matteLook(ui.look) ?? "result", veil: veil?.name });
+  const flatPreview = usePreview(shot.id, {
+    flat: drape?.name,
+    wanted: !!veil && strokeParam(veil) !== null,
+  });
   const edit = useEdit(shot.id);
   const start = useStartJob(shot.id);
   const { frame, look, playing } = ui;
@@ -122,13 +135,14 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     [shot.id, revision?.revision, state?.token, state?.empty, ui.solo],
   );
   const layers = layersOf(look);
-  const matteOf = look === "matte" ? veil?.name : undefined;
+  const seenMatte = matteLook(look);
+  const matteOf = seenMatte ? veil?.name : undefined;
   const flatLook =
     ui.flatLook !== "same"
       ? ui.flatLook
       : look === "tracked"
         ? "tracked"
-        : look === "original" || look === "matte"
+        : look === "original" || seenMatte
           ? "original"
           : "result";
   const gain = ui.contrastGain;
@@ -237,7 +251,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const itemsFor = (
     viewFromRef: SurfaceMap | null,
     flat: boolean,
-  ): { outlines: OutlineItem[]; donor: DonorItem | null; grips: GripItem | null } => {
+  ): { outlines: OutlineItem[]; donors: DonorItem[]; grips: GripItem | null } => {
     if (recipe && veil && !drape && hasOutline(veil) && !flat) {
       const item = {
         id: `veil ${veil.name}`,
@@ -247,9 +261,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         active: true,
         onCommit: (o: Outline) => commitVeil(veil, item.outline, o, still),
       };
-      return { outlines: [item], donor: null, grips: null };
+      return { outlines: [item], donors: [], grips: null };
     }
-    if (!recipe || !drape || !viewFromRef) return { outlines: [], donor: null, grips: null };
+    if (!recipe || !drape || !viewFromRef) return { outlines: [], donors: [], grips: null };
     let grips: GripItem | null = null;
     const outlines: OutlineItem[] = [];
     const own = drapeOutline(drape);
@@ -269,7 +283,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             })
         : undefined,
     });
-    let donor: DonorItem | null = null;
+    const donors: DonorItem[] = [];
     for (const v of recipe.veils.filter((x) => x.drape === drape.name)) {
       const refFromDesign = frameFromDesign(surface, drape, v, referenceOf(drape));
       if (!refFromDesign) continue;
@@ -301,26 +315,30 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           });
         });
       }
-      const step = (v.params?.donor as [number, number] | undefined) ?? state?.veils[v.name]?.donor;
-      if (selected && step) {
-        const markRef = centreOf(carried(written, refFromDesign));
-        const mark = viewFromRef.there(markRef);
-        donor = {
+      if (!selected || v.kind !== "conceal") continue;
+      const found =
+        (v.params?.donor as Pair | undefined) ?? (state?.veils[v.name]?.donor as Pair | undefined);
+      const several = donorsOf(v);
+      const steps = several.length ? several.map((d) => stepOf(d, frame)) : found ? [found] : [];
+      const markRef = centreOf(carried(written, refFromDesign));
+      const mark = viewFromRef.there(markRef);
+      for (const [i, step] of steps.entries())
+        donors.push({
           mark,
-          donor: viewFromRef.there({ x: markRef.x + step[0]!, y: markRef.y + step[1]! }),
+          donor: viewFromRef.there({ x: markRef.x + step[0], y: markRef.y + step[1] }),
           radius: Math.max(...points.map((p) => distance(p, mark))),
           onCommit: (p) => {
             const ref = viewFromRef.back(p);
-            const placed = [round(ref.x - markRef.x), round(ref.y - markRef.y)];
-            void edit(
-              withVeil(recipe, v.name, (o) => ({ ...o, params: { ...o.params, donor: placed } })),
-              `Donor of ${v.name}`,
-            ).then((ok) => ok && void start({ kind: "ready" }));
+            const placed: Pair = [round(ref.x - markRef.x), round(ref.y - markRef.y)];
+            const moved = several.map((d, j) => (j === i ? dragged(d, frame, placed) : d));
+            const next = withVeil(recipe, v.name, (o) =>
+              moved.length ? withDonors(o, moved) : { ...o, params: { ...o.params, donor: placed } },
+            );
+            void edit(next, `Donor of ${v.name}`).then((ok) => ok && void start({ kind: "ready" }));
           },
-        };
-      }
+        });
     }
-    return { outlines, donor, grips };
+    return { outlines, donors, grips };
   };
 
   const takeSpotOff = async (centre: FramePt, radius: number) => {
@@ -379,17 +397,19 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
 
   /** Painting in a view: `refFromView` leads to the reference, on which strokes are kept. */
   const brushFor = (refFromView: SurfaceMap | null): BrushItem | null => {
-    if (!recipe || !veil || veil.kind !== "paint" || !refFromView) return null;
+    const param = veil && strokeParam(veil);
+    if (!recipe || !veil || !param || !refFromView) return null;
     const { brush } = ui;
+    const selecting = param === "selection";
     const withStrokes = (stroke: Stroke): Recipe =>
       withVeil(recipe, veil.name, (v) => ({
         ...v,
-        params: { ...v.params, strokes: [...strokesOf(v), stroke] },
+        params: { ...v.params, [param]: [...strokesOf(v), stroke] },
       }));
     return {
       radius: brush.radius,
       sampleAt: (p, start) => {
-        if (!samples(brush.tool)) return null;
+        if (selecting || !samples(brush.tool)) return null;
         const from = refFromView.there(start ?? p);
         const offset = offsetFor(brush, [from.x, from.y]);
         if (!offset) return null;
@@ -406,7 +426,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           const r = refFromView.there(p);
           return p.pressure < 1 ? [r.x, r.y, p.pressure] : [r.x, r.y];
         });
-        const made = strokeWith(brush, onRef);
+        const made = selecting ? selectionStroke(brush, onRef) : strokeWith(brush, onRef);
         if (!made) {
           if (done) ui.set({ fault: "Set the brush's source first: where clean skin is taken from." });
           return;
@@ -415,7 +435,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         ui.set({ draft: next });
         if (!done) return;
         if (made.offset && !brush.offset) ui.set({ brush: { ...brush, offset: made.offset } });
-        void edit(next, `Stroke: ${brush.tool}`).then(async (ok) => {
+        void edit(next, `Stroke: ${made.tool}`).then(async (ok) => {
           if (ok) await start({ kind: "ready" });
           ui.set({ draft: null });
         });
@@ -533,7 +553,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         look={look}
         playing={playing !== 0}
         outlines={[...shotItems.outlines, ...holdoutItems()]}
-        donor={shotItems.donor}
+        donors={shotItems.donors}
         grips={shotItems.grips}
         ellipses={ellipses}
         preview={preview}
@@ -553,12 +573,24 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           <>
             <Choice
               label="What is seen"
-              value={look}
+              value={seenMatte ? "matte" : look}
               options={LOOKS}
               onChange={(v) => ui.set({ look: v })}
               compact
             />
             {look === "tracked" && gainButton}
+            {seenMatte && (
+              <Button
+                kind="quiet"
+                title="The matte alone, as a tint over the result, or its edge"
+                onClick={() => {
+                  const next = (MATTE_LOOKS.indexOf(seenMatte) + 1) % MATTE_LOOKS.length;
+                  ui.set({ look: MATTE_LOOKS[next]! });
+                }}
+              >
+                {{ matte: "alone", tint: "tint", edge: "edge" }[seenMatte]}
+              </Button>
+            )}
             {look === "difference" && (
               <Button
                 kind="quiet"
@@ -590,7 +622,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             look={flatLook === "result" ? "result" : "original"}
             playing={playing !== 0}
             outlines={flatItems.outlines}
-            donor={flatItems.donor}
+            donors={flatItems.donors}
             grips={flatItems.grips}
             mesh={null}
             note={null}

@@ -11,7 +11,13 @@ export interface Scene {
   solo: string | null;
 }
 
-type Layer = "original" | "result" | "matte" | "tracked";
+/** The ways to see a matte: alone, over the result, as a line. */
+export const MATTE_LOOKS = ["matte", "tint", "edge"] as const;
+export type MatteLook = (typeof MATTE_LOOKS)[number];
+
+export const matteLook = (look: Look): MatteLook | null => MATTE_LOOKS.find((l) => l === look) ?? null;
+
+type Layer = "original" | "result" | "tracked" | MatteLook;
 
 /** The layers a look needs, bottom first. */
 export function layersOf(look: Look): Layer[] {

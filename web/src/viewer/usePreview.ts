@@ -1,24 +1,32 @@
 import { useEffect, useRef, useState } from "react";
 import { useUi } from "../app/store";
 import type { Recipe } from "../features/recipe";
+import type { MatteLook } from "./addresses";
 
-interface Wanted {
-  recipe: Recipe;
-  frame: number;
+interface Asked {
   flat: string | null;
+  wanted: boolean;
+  look: MatteLook | "result";
+  veil: string | null;
 }
+
+type Wanted = Omit<Asked, "wanted"> & { recipe: Recipe; frame: number };
 
 /**
  * The picture of a recipe that is only being tried, while something is dragged. One request at a time, and always of
- * the newest state: what was overtaken is never asked for. With `flat` it is that drape's flat view.
+ * the newest state: what was overtaken is never asked for. With `flat` it is that drape's flat view;
+ * with a matte's look, that of `veil`.
  */
-export function usePreview(shot: number, flat: string | null = null, wanted = true): ImageBitmap | null {
+export function usePreview(
+  shot: number,
+  { flat = null, wanted = true, look = "result", veil = null }: Partial<Asked> = {},
+): ImageBitmap | null {
   const draft = useUi((s) => (wanted ? s.draft : null));
   const frame = useUi((s) => s.frame);
   const [shown, setShown] = useState<ImageBitmap | null>(null);
   const newest = useRef<Wanted | null>(null);
   const asking = useRef(false);
-  newest.current = draft ? { recipe: draft, frame, flat } : null;
+  newest.current = draft ? { recipe: draft, frame, flat, look, veil } : null;
 
   useEffect(() => {
     if (!draft) return setShown(null);
@@ -38,7 +46,7 @@ export function usePreview(shot: number, flat: string | null = null, wanted = tr
     void ask()
       .catch(() => {})
       .finally(() => (asking.current = false));
-  }, [draft, frame, shot, flat]);
+  }, [draft, frame, shot, flat, look, veil]);
 
   return draft ? shown : null;
 }

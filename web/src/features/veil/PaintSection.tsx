@@ -20,6 +20,43 @@ const HELP: Record<BrushTool, string> = {
   restore: "Brings the untouched clip back through everything below.",
 };
 
+const NUMBERS = [
+  { name: "radius", label: "Radius", step: 0.5, low: 0.5, high: 500, unit: "px" },
+  { name: "softness", label: "Softness", step: 0.05, low: 0, high: 1, unit: "" },
+  { name: "opacity", label: "Opacity", step: 0.05, low: 0, high: 1, unit: "" },
+  { name: "flow", label: "Flow", step: 0.05, low: 0, high: 1, unit: "" },
+] as const;
+
+/** The brush's size and how it lays. */
+export function BrushNumbers() {
+  const brush = useUi((s) => s.brush);
+  const set = useUi((s) => s.set);
+  return NUMBERS.map(({ name, ...field }) => (
+    <NumberField
+      key={name}
+      value={brush[name]}
+      onCommit={(v) => set({ brush: { ...brush, [name]: v } })}
+      {...field}
+    />
+  ));
+}
+
+/** Puts the brush into the hand, or down. */
+export function TakeBrush() {
+  const tool = useUi((s) => s.tool);
+  const set = useUi((s) => s.set);
+  return (
+    <Button
+      kind="main"
+      pressed={tool === "brush"}
+      onClick={() => set({ tool: tool === "brush" ? "none" : "brush", playing: 0, flatShown: true })}
+      title="Paint in the flat view, or in the shot view (A)"
+    >
+      {tool === "brush" ? "Put the brush down" : "Take the brush"}
+    </Button>
+  );
+}
+
 /** The brush, and the strokes that have been laid. */
 export function PaintSection({
   veil,
@@ -33,39 +70,11 @@ export function PaintSection({
   const set = useUi((s) => s.set);
   const change = (part: Partial<Brush>) => set({ brush: { ...brush, ...part } });
   const strokes = strokesOf(veil);
-  const swap = (i: number, part: Partial<Stroke>, label: string) =>
-    onChange(
-      strokes.map((s, j) => (j === i ? { ...s, ...part } : s)),
-      label,
-    );
-  const number = (
-    name: "radius" | "softness" | "opacity" | "flow",
-    label: string,
-    step: number,
-    high: number,
-  ) => (
-    <NumberField
-      label={label}
-      value={brush[name]}
-      low={name === "radius" ? 0.5 : 0}
-      high={high}
-      step={step}
-      unit={name === "radius" ? "px" : ""}
-      onCommit={(v) => change({ [name]: v })}
-    />
-  );
   return (
     <>
       <Section title="Brush">
         <div className="mb-1.5 flex gap-1.5">
-          <Button
-            kind="main"
-            pressed={tool === "brush"}
-            onClick={() => set({ tool: tool === "brush" ? "none" : "brush", playing: 0, flatShown: true })}
-            title="Paint in the flat view, or in the shot view (A)"
-          >
-            {tool === "brush" ? "Put the brush down" : "Take the brush"}
-          </Button>
+          <TakeBrush />
           {samples(brush.tool) && (
             <Button
               pressed={tool === "source"}
@@ -94,10 +103,7 @@ export function PaintSection({
           />
         )}
         <div className="mt-1.5" />
-        {number("radius", "Radius", 0.5, 500)}
-        {number("softness", "Softness", 0.05, 1)}
-        {number("opacity", "Opacity", 0.05, 1)}
-        {number("flow", "Flow", 0.05, 1)}
+        <BrushNumbers />
         {brush.tool === "soften" && (
           <NumberField
             label="Softens by"
@@ -155,50 +161,66 @@ export function PaintSection({
           </>
         )}
       </Section>
-      <Section title={`Strokes: ${strokes.length || "none"}`}>
-        <div className="max-h-48 overflow-auto">
-          {strokes.map((s, i) => (
-            <div key={i} className="flex items-center gap-1 border-b border-line/50 py-0.5">
-              <span
-                className={`min-w-0 flex-1 truncate ${s.enabled === false ? "text-dim line-through" : ""}`}
-              >
-                <span className="num text-dim">{i + 1}</span> {s.tool}
-                {s.part && s.part !== "whole" ? `, ${s.part}` : ""}
-              </span>
-              <input
-                type="number"
-                aria-label={`Radius of stroke ${i + 1}`}
-                className="num w-12 rounded border border-line bg-ground px-1 text-right"
-                defaultValue={s.radius ?? 8}
-                min={0.5}
-                step={0.5}
-                onBlur={(e) => {
-                  const radius = Number(e.target.value);
-                  if (radius > 0 && radius !== s.radius) swap(i, { radius }, "Radius of a stroke");
-                }}
-              />
-              <Button
-                kind="quiet"
-                onClick={() => swap(i, { enabled: s.enabled === false }, "Stroke on or off")}
-              >
-                {s.enabled === false ? "off" : "on"}
-              </Button>
-              <Button
-                kind="quiet"
-                label={`Remove stroke ${i + 1}`}
-                onClick={() =>
-                  onChange(
-                    strokes.filter((_, j) => j !== i),
-                    "Remove a stroke",
-                  )
-                }
-              >
-                x
-              </Button>
-            </div>
-          ))}
-        </div>
-      </Section>
+      <StrokeList strokes={strokes} onChange={onChange} />
     </>
+  );
+}
+
+/** The strokes that have been laid: each can be switched off, given another radius, removed. */
+export function StrokeList({
+  strokes,
+  onChange,
+}: {
+  strokes: Stroke[];
+  onChange: (strokes: Stroke[], label: string) => void;
+}) {
+  const swap = (i: number, part: Partial<Stroke>, label: string) =>
+    onChange(
+      strokes.map((s, j) => (j === i ? { ...s, ...part } : s)),
+      label,
+    );
+  return (
+    <Section title={`Strokes: ${strokes.length || "none"}`}>
+      <div className="max-h-48 overflow-auto">
+        {strokes.map((s, i) => (
+          <div key={i} className="flex items-center gap-1 border-b border-line/50 py-0.5">
+            <span className={`min-w-0 flex-1 truncate ${s.enabled === false ? "text-dim line-through" : ""}`}>
+              <span className="num text-dim">{i + 1}</span> {s.tool}
+              {s.part && s.part !== "whole" ? `, ${s.part}` : ""}
+            </span>
+            <input
+              type="number"
+              aria-label={`Radius of stroke ${i + 1}`}
+              className="num w-12 rounded border border-line bg-ground px-1 text-right"
+              defaultValue={s.radius ?? 8}
+              min={0.5}
+              step={0.5}
+              onBlur={(e) => {
+                const radius = Number(e.target.value);
+                if (radius > 0 && radius !== s.radius) swap(i, { radius }, "Radius of a stroke");
+              }}
+            />
+            <Button
+              kind="quiet"
+              onClick={() => swap(i, { enabled: s.enabled === false }, "Stroke on or off")}
+            >
+              {s.enabled === false ? "off" : "on"}
+            </Button>
+            <Button
+              kind="quiet"
+              label={`Remove stroke ${i + 1}`}
+              onClick={() =>
+                onChange(
+                  strokes.filter((_, j) => j !== i),
+                  "Remove a stroke",
+                )
+              }
+            >
+              x
+            </Button>
+          </div>
+        ))}
+      </div>
+    </Section>
   );
 }

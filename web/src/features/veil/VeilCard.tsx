@@ -4,12 +4,15 @@ import { now, useUiAside } from "../../app/store";
 import { Button, NumberField, Section, Switch, TextField } from "../../ui/controls";
 import { scaledOutline } from "../../viewer/tools/outline";
 import { PointList } from "../drape/DrapeCard";
+import { BelongingSection } from "./BelongingSection";
+import { DonorsSection } from "./DonorsSection";
 import { FacesSection } from "./FacesSection";
 import { FacePartsMenu } from "../drape/FacePartsMenu";
 import { alike } from "../../geometry/keyedShape";
 import { RangeRow } from "../RangeRow";
 import { ScopeSwitch } from "../ScopeSwitch";
 import { PaintSection } from "./PaintSection";
+import { SelectionSection } from "./SelectionSection";
 import { Reuse } from "./Reuse";
 import { ParamPanel } from "../ParamPanel";
 import { ArtworkShelf } from "../artwork/ArtworkShelf";
@@ -52,13 +55,6 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
     ]);
     change({ outline: writeOutline(o), shapes: Object.fromEntries(others) }, label);
   };
-  const donor = veil.params?.donor as [number, number] | undefined;
-  const setDonor = (step: number[] | null) => {
-    const next = { ...veil.params };
-    if (step) next.donor = step;
-    else delete next.donor;
-    change({ params: next }, "Donor");
-  };
   const rename = (to: string) =>
     void commit(
       withVeil(recipe, veil.name, (v) => ({ ...v, name: to })),
@@ -95,38 +91,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
   return (
     <>
       {veil.kind === "conceal" && (
-        <Section title="Skin">
-          {note?.ready ? (
-            <>
-              <p className="mb-1.5 text-dim select-text">
-                {donor ? "Taken from where you placed it." : <>Taken from {note.why}</>}
-              </p>
-              <div className="flex flex-wrap gap-1">
-                {donor && <Button onClick={() => setDonor(null)}>Find it for me</Button>}
-                {note.others.slice(0, 4).map((o, i) => (
-                  <Button
-                    key={i}
-                    onClick={() => setDonor(o)}
-                    title="Another place that suits; the ring in the picture can be dragged too"
-                  >
-                    <span className="num">
-                      {o[0]}, {o[1]}
-                    </span>
-                  </Button>
-                ))}
-              </div>
-            </>
-          ) : (
-            <p className="text-dim">
-              {note?.laid
-                ? "Looking for clean skin near by."
-                : `Waits until ${veil.drape} has been followed.`}
-            </p>
-          )}
-          <p className="mt-1 text-[12px] text-dim">
-            Drag the dashed ring in a view to take the skin from elsewhere.
-          </p>
-        </Section>
+        <DonorsSection veil={veil} note={note} onChange={(next, label) => change({ params: next }, label)} />
       )}
       {veil.kind === "conceal" && veil.params?.way === "brought in" && veil.drape && (
         <Section title="Send the reference out">
@@ -159,6 +124,12 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
         <PaintSection
           veil={veil}
           onChange={(strokes, label) => change({ params: { ...veil.params, strokes } }, label)}
+        />
+      )}
+      {veil.kind === "smooth" && veil.drape && (
+        <SelectionSection
+          veil={veil}
+          onChange={(strokes, label) => change({ params: { ...veil.params, selection: strokes } }, label)}
         />
       )}
       {veil.kind === "apply" && (
@@ -227,10 +198,11 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
       <ParamPanel
         params={params?.veils[veil.kind]?.params ?? []}
         given={veil.params ?? {}}
-        skip={["donor", "whom", "chosen", "strokes"]}
+        skip={["donor", "donors", "whom", "chosen", "strokes", "selection"]}
         onChange={(next, label) => change({ params: next }, label)}
         onDraft={(next) => draft({ params: next })}
       />
+      {veil.drape && <BelongingSection shot={shot} drape={veil.drape} />}
       <Section title="When">
         <Switch
           label="Laid"

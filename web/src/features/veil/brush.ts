@@ -1,6 +1,8 @@
 import type { Pair, Veil } from "../recipe";
 
 export const BRUSH_TOOLS = ["heal", "clone", "colour", "soften", "erase", "restore"] as const;
+export const SELECTION_TOOLS = ["add", "take"] as const;
+export type SelectionTool = (typeof SELECTION_TOOLS)[number];
 export type BrushTool = (typeof BRUSH_TOOLS)[number];
 export const BRUSH_PARTS = ["whole", "tone", "texture"] as const;
 export type BrushPart = (typeof BRUSH_PARTS)[number];
@@ -8,6 +10,8 @@ export type BrushPart = (typeof BRUSH_PARTS)[number];
 /** What the brush is set to; kept while one paints, and not part of a recipe. */
 export interface Brush {
   tool: BrushTool;
+  /** What it does where a selection is corrected. */
+  selects: SelectionTool;
   part: BrushPart;
   sampling: "painted" | "original";
   radius: number;
@@ -25,6 +29,7 @@ export interface Brush {
 
 export const FIRST_BRUSH: Brush = {
   tool: "heal",
+  selects: "take",
   part: "whole",
   sampling: "painted",
   radius: 12,
@@ -40,7 +45,7 @@ export const FIRST_BRUSH: Brush = {
 
 /** A stroke as the recipe holds it; defaults are left out. */
 export interface Stroke {
-  tool: BrushTool;
+  tool: BrushTool | SelectionTool;
   points: (Pair | [number, number, number])[];
   radius?: number;
   softness?: number;
@@ -54,7 +59,26 @@ export interface Stroke {
   enabled?: boolean;
 }
 
-export const strokesOf = (veil: Veil): Stroke[] => (veil.params?.strokes as Stroke[] | undefined) ?? [];
+/** The parameter that a veil's strokes stand in; null where nothing is drawn by brush. */
+export const strokeParam = (veil: Veil): "strokes" | "selection" | null =>
+  veil.kind === "paint" ? "strokes" : veil.kind === "smooth" ? "selection" : null;
+
+export const strokesOf = (veil: Veil): Stroke[] =>
+  (veil.params?.[strokeParam(veil) ?? "strokes"] as Stroke[] | undefined) ?? [];
+
+/** A stroke that adds to a selection, or takes from it. */
+export function selectionStroke(brush: Brush, points: Stroke["points"]): Stroke | null {
+  if (!points.length) return null;
+  const { selects, radius, softness, opacity, flow } = brush;
+  return {
+    tool: selects,
+    points: thinned(points, Math.max(radius / 6, 0.75)),
+    radius,
+    softness,
+    opacity,
+    flow,
+  };
+}
 
 export const samples = (tool: BrushTool): boolean => tool === "clone" || tool === "heal";
 
