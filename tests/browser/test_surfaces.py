@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Response, expect
 from test_story import LONG, card, drag, go_to, look, opened, place
 from test_veil_kinds import add, settled, shot
 
@@ -29,6 +29,24 @@ def outline(page: Page, *corners: tuple[float, float]) -> None:
     for x, y in corners:
         page.mouse.click(*place(page, x, y))
     page.keyboard.press("Enter")
+
+
+def followed_patch(page: Page, server, last: int, *corners: tuple[float, float]) -> None:
+    """A drape of the arm on frame 20, followed to frame ``last``; the playhead is back on 20."""
+    arm(page, server)
+    go_to(page, 20)
+    page.get_by_role("button", name="Draw a drape").click()
+    outline(page, *corners)
+    go_to(page, last)
+    card(page).get_by_role("button", name="To here").click()
+    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    go_to(page, 20)
+
+
+def previewed(reply: Response) -> str | None:
+    """The look of a preview; both views ask for theirs while a stroke is drawn."""
+    return reply.request.post_data_json["look"] if "/preview" in reply.url else None
 
 
 def remove_drape(page: Page, name: str) -> None:
@@ -102,15 +120,7 @@ def test_face_part__is_found_and_draped(page: Page, server) -> None:
 
 
 def test_painting__a_stroke_follows_the_surface_and_can_be_taken_back(page: Page, server) -> None:
-    arm(page, server)
-    go_to(page, 20)
-    page.get_by_role("button", name="Draw a drape").click()
-    outline(page, (390, 240), (490, 240), (490, 320), (390, 320))
-    go_to(page, 23)
-    card(page).get_by_role("button", name="To here").click()
-    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
-    settled(page)
-    go_to(page, 20)
+    followed_patch(page, server, 23, (390, 240), (490, 240), (490, 320), (390, 320))
     add(page, "Paint")
     expect(card(page).get_by_text("Strokes: none")).to_be_visible()
     settled(page)
@@ -124,7 +134,7 @@ def test_painting__a_stroke_follows_the_surface_and_can_be_taken_back(page: Page
     card(page).get_by_label("Brush tool").select_option("colour")
     card(page).get_by_label("Brush colour").fill("#2040c0")
     card(page).get_by_role("radio", name="tone only").click()
-    with page.expect_response(lambda r: "/preview" in r.url and r.status == 200):
+    with page.expect_response(lambda r: r.status == 200 and previewed(r) == "result"):
         page.mouse.move(x - 20, y)
         page.mouse.down()
         page.mouse.move(x, y + 4)
@@ -138,5 +148,57 @@ def test_painting__a_stroke_follows_the_surface_and_can_be_taken_back(page: Page
     expect(card(page).get_by_text("Strokes: none")).to_be_visible()
     page.keyboard.press("Control+z")
     expect(card(page).get_by_text("Strokes: 1")).to_be_visible()
+    settled(page)
+    remove_drape(page, "skin 1")
+
+
+def test_smoothing__is_corrected_by_brush_and_seen_as_a_tint(page: Page, server) -> None:
+    followed_patch(page, server, 22, (390, 240), (490, 240), (490, 320), (390, 320))
+    add(page, "Smooth")
+    card(page).get_by_role("button", name="Show it").click()
+    shown = page.get_by_test_id("picture-Shot view")
+    expect(shown).to_have_attribute("data-shown", re.compile("look=tint"))
+    card(page).get_by_role("button", name="Take the brush").click()
+    x, y = place(page, 440, 280)
+    with page.expect_response(lambda r: r.status == 200 and previewed(r) == "tint"):
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 12, y + 2)
+        page.mouse.move(x + 24, y)
+    page.mouse.up()
+    expect(card(page).get_by_text("Strokes: 1")).to_be_visible()
+    expect(card(page).get_by_text("1 take")).to_be_visible()
+    settled(page)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="tint", exact=True).click()
+    expect(shown).to_have_attribute("data-shown", re.compile("look=edge"))
+    card(page).get_by_role("button", name="Read them").click()
+    expect(card(page).get_by_role("img", name="Grain over the shot")).to_be_visible(timeout=LONG)
+    look(page, "Result")
+    remove_drape(page, "skin 1")
+
+
+def test_donors__one_more_place_is_added_dragged_and_keyed(page: Page, server) -> None:
+    followed_patch(page, server, 22, (380, 230), (500, 230), (500, 330), (380, 330))
+    page.get_by_role("button", name="Mark", exact=True).click()
+    drag(page, place(page, 440, 280), place(page, 450, 280))
+    expect(card(page).get_by_text(re.compile("px away"))).to_be_visible(timeout=LONG)
+    settled(page)
+    card(page).get_by_role("button", name="Add a place").click()
+    second = card(page).get_by_role("group", name="Donor 2")
+    across = second.get_by_label("Across", exact=True)
+    expect(across).to_be_visible()
+    settled(page)
+    before = float(across.input_value())
+    down = float(second.get_by_label("Down", exact=True).input_value())
+    drag(page, place(page, 440 + before, 280 + down), place(page, 440 + before + 6, 280 + down))
+    expect(across).not_to_have_value(f"{before:g}")
+    assert abs(float(across.input_value()) - before - 6) < 1.5
+    settled(page)
+    second.get_by_role("button", name="Key Turn").click()
+    expect(second.get_by_text("this frame").first).to_be_visible()
+    card(page).get_by_role("button", name="Remove donor 2").click()
+    card(page).get_by_role("button", name="Remove donor 1").click()
+    expect(card(page).get_by_text(re.compile("px away"))).to_be_visible(timeout=LONG)
     settled(page)
     remove_drape(page, "skin 1")
