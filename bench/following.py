@@ -26,8 +26,8 @@ import record
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import error_from_confidence
+from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.followers import FOLLOWERS
-from gentle_veil.core.followers.face.face import face_under
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.synth.nonrigid import BendingSequence, bending_sequence
 from gentle_veil.media.open_media import open_frames, probe
