@@ -7,7 +7,7 @@ from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Veil
 
-FOLLOW_CODE = "10"  # raised when a follower gives other numbers
+FOLLOW_CODE = "11"  # raised when a follower gives other numbers
 RENDER_CODE = "5"  # raised when a veil kind or the renderer does
 
 

@@ -12,9 +12,11 @@ from gentle_veil.core.types import ImageF32
 MIX_SIGMA_CELLS = 1.5
 JUMP_COST = 0.08 / 4.0**2  # per px**2 that a place moves against the whole: noise must not carry it off
 MIX_TEMPERATURE = 0.04  # of the clipped residual
+TOGETHER_PX = 4.0  # guesses further apart are not averaged: the middle of two places is neither
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
 LEAST_SIDE = 12  # lattice points; in less there is no dense motion to find
+UNSEEN_COST = 0.05  # of a guess that sees nothing of what another sees
 LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
 
@@ -41,26 +43,41 @@ class Mixer:
         self.registration, self.pyramid, self.light, self.sigma = registration, pyramid, light, sigma
         self.before, self.held = registration.coarse(visible), registration.coarse(registration.held)
         self.guesses: list[ImageF32] = []
-        self.costs: list[ImageF32] = []
+        self.costs: list[ImageF32] = []  # over the cells
         self.insides: list[ImageF32] = []
 
     def add(self, displacement: ImageF32, jump: ImageF32 | None = None) -> None:
-        """Add a guess (2, h, w); ``jump`` (2, h, w) is how far it moves from a safer one, in px."""
+        """Add a guess (2, h, w); ``jump`` (2, h, w) is how far it moves from a safer one, in px.
+
+        A jump of the whole is free, one of a place against the whole is not.
+        """
         r = self.registration
         seen, inside = r.look(self.pyramid, 1, displacement)
         cost = r.misfit(1, seen, self.light, self.sigma, SLACK_PX)
         cost = np.where(inside > 0, cost, 1.0).astype(np.float32)
         self.guesses.append(displacement)
         self.costs.append(r.coarse(cost * r.held))
+        self.insides.append(r.coarse(inside * r.held))
         if jump is not None:
             cells = np.stack([r.coarse(j) for j in jump])
-            off = cells - np.median(cells, axis=(1, 2), keepdims=True)
-            self.costs[-1] += JUMP_COST * (off[0] ** 2 + off[1] ** 2) * self.held
-        self.insides.append(r.coarse(inside * r.held))
+            self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])
 
-    def best(self) -> int:
-        weight = self.before + 0.05
-        return int(np.argmin([float((c * weight).sum()) for c in self.costs]))
+    def best(self) -> ImageF32:
+        """The guess (2, h, w) that fits best on the whole; from now on all others pay for moving off it."""
+        best = self.guesses[int(np.argmin(self._overall(self.before + 0.05)))]
+        for cost, guess, inside in zip(self.costs, self.guesses, self.insides, strict=True):
+            cost += _jump_cost(np.stack([self.registration.coarse(d) for d in guess - best]), inside)
+        return best
+
+    def _overall(self, weight: ImageF32) -> np.ndarray:
+        """The mean cost of each guess over what it sees; one that sees next to nothing of it is no good."""
+        there = np.array([float((i * weight).sum()) for i in self.insides])
+        cost = np.array(
+            [float(((c - self.held + i) * weight).sum()) for c, i in zip(self.costs, self.insides, strict=True)]
+        )
+        enough = there > LEAST_INSIDE * float((self.held * weight).sum())
+        unseen = 1 - there / max(float(there.max()), 1e-3)
+        return np.where(enough, cost / np.maximum(there, 1e-3) + UNSEEN_COST * unseen, 1.0)
 
     def mix(self, last: ImageF32, familiar: ImageF32) -> Mixture:
         """The mixture of all guesses.
@@ -74,19 +91,17 @@ class Mixer:
         # What a guess cannot see speaks neither for it nor against it: its neighbourhood does, then all it sees.
         insides = np.stack([cv2.GaussianBlur(i, (0, 0), MIX_SIGMA_CELLS) for i in self.insides])
         unseen = held - np.stack(self.insides)
+        moves = np.stack([[r.coarse(g - at) for g, at in zip(guess, last, strict=True)] for guess in self.guesses])
         costs = np.stack(self.costs) - unseen
         smooth = np.stack([cv2.GaussianBlur(c, (0, 0), MIX_SIGMA_CELLS) for c in costs])
-        there = np.array([i.sum() for i in self.insides])
-        enough = there > LEAST_INSIDE * held.sum()
-        overall = np.where(enough, costs.sum(axis=(1, 2)) / np.maximum(there, 1e-3), 1.0)
+        overall = self._overall(np.ones(r.cells, np.float32))
         near = insides > LEAST_INSIDE
         smooth = np.where(near, smooth / np.maximum(insides, 1e-3), overall[:, None, None]).astype(np.float32)
         share = np.exp(-(smooth - smooth.min(axis=0)) / MIX_TEMPERATURE)
+        first = np.take_along_axis(moves, smooth.argmin(axis=0)[None, None], axis=0)
+        share *= np.exp(-((moves - first) ** 2).sum(axis=1) / (2 * TOGETHER_PX**2))
         share /= share.sum(axis=0)
-        change = np.zeros((2, *r.cells), np.float32)
-        for s, guess in zip(share, self.guesses, strict=True):
-            for d in range(2):
-                change[d] += s * r.coarse(guess[d] - last[d])
+        change = (share[:, None] * moves).sum(axis=0)
         # The coarse sharing is of changes only: the field itself keeps its detail.
         best = smooth.min(axis=0)
         # Cells beyond the outline have nothing to see; they are not hidden for that.
@@ -97,6 +112,12 @@ class Mixer:
         change = _filled(change, shown)
         mean = float((best * held).sum() / max(float(held.sum()), 1e-6))
         return Mixture(last + np.stack([r.fine(c) for c in change]), visible, mean)
+
+
+def _jump_cost(jump: ImageF32, inside: ImageF32) -> ImageF32:
+    """Of a jump (2, rows, columns) in px, over the cells, ``inside`` (rows, columns) the share of each that is seen."""
+    cost: ImageF32 = JUMP_COST * (jump**2).sum(axis=0) * inside
+    return cost
 
 
 def _filled(change: ImageF32, shown: ImageF32) -> ImageF32:

@@ -6,7 +6,7 @@ whole neighbourhoods fit, and is carried by what is seen around it.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -56,6 +56,7 @@ TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
 LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
 FAINT_CONTRAST = 0.6  # of the reference's
+WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 OUTSIDE_SHARE = 0.15
 ERROR_FLOOR_PX = 0.015
@@ -64,6 +65,7 @@ ERROR_FLOOR_PX = 0.015
 EXCESS_TIMES, UNLIKE_PX = 5.3, 2.0
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
+LEARN_FROM = 4  # known frames that are looked at again before going on
 HIDDEN_ERROR_PX = 0.15  # expected error added per hidden frame
 
 
@@ -111,13 +113,24 @@ class MeshFollower:
         for side in (after, before):
             if not side:
                 continue
-            state, history = run.begin(known, side)
+            state, history = run.resumed(known, side)
             for k in side:
                 report(done, total, f"following frame {k}")
                 rows[k], state = run.follow(k, state, history)
                 done += 1
         report(total, total, "followed")
         return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+
+
+def _known_before(known: SurfaceTrack | None, reference: int, side: list[int]) -> list[int]:
+    """The last few known frames before the first of a side, in its order."""
+    step = 1 if side[0] > reference else -1
+    out: list[int] = []
+    for k in range(side[0] - step, reference, -step)[:LEARN_FROM]:
+        if known is None or known.row(k) is None:
+            break
+        out.insert(0, k)
+    return out
 
 
 class MeshRun:
@@ -158,14 +171,16 @@ class MeshRun:
         beyond = off[tuple((np.rint(self.vertices) - (x0, y0)).astype(int).T[::-1])] / spacing
         # Beyond the outline nothing is seen: what bends at its edge must not go on bending.
         self.own = np.exp(-np.maximum(beyond - OWN_SPACINGS, 0) / OWN_SPACINGS)[:, None]
+        self.inside = self.own[:, 0] >= 1
+        basis = np.concatenate([self.vertices, np.ones((len(self.vertices), 1))], axis=1)
+        #: Gives, from what the vertices inside do, the affine motion of them all.
+        self.as_a_whole = basis @ np.linalg.pinv(basis[self.inside])
         self.flow = LatticeFlow()
         self.close_flow = CloseFlow(self.registration.shape)
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
         self.sigmas: tuple[list[float], list[float]] = ([], [])
         self.chosen = Stiffness(options.bend, options.change)
-        self.trials = [0.0 for _ in CHOICES]
-        self.followed = 0
         rng = np.random.default_rng(7)
         shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
         blocks = rng.random(shape) < 0.2
@@ -191,12 +206,25 @@ class MeshRun:
             OK,
         )
         history = self.plane.history(known, self.reference, side)
+        self.trials, self.followed = [0.0 for _ in CHOICES], 0
         step = 1 if side[0] > self.reference else -1
         last = side[0] - step
         row = None if known is None else known.row(last)
         if last == self.reference or known is None or row is None:
             return state, history
         return self._resumed(known, last, row, known.row(last - step)), history
+
+    def resumed(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
+        """As `begin`, and knowing the light, the grain, the focus and the stiffness of the frames before the side's."""
+        learnt_from = _known_before(known, self.reference, side)
+        state, history = self.begin(known, [*learnt_from, *side])
+        for k in learnt_from:
+            _, state = self.follow(k, state, history)
+        if known is not None and learnt_from:
+            row = known.row(learnt_from[-1])
+            displacement = self.registration.displacement(self._controls(known.positions[row]))
+            state = replace(state, displacement=displacement, status=str(known.status[row]))
+        return state, history
 
     def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> MeshState:
         r = self.registration
@@ -265,7 +293,7 @@ class MeshRun:
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         for guess in guesses:
             mixer.add(guess)
-        best = guesses[mixer.best()]
+        best = mixer.best()
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
             mixer.add(guess, guess - best)
@@ -367,7 +395,8 @@ class MeshRun:
         memory = learnt(state.memory, r, pyramid, displacement, fit.visible, fit.light)
         error, hidden = self._errors(fit, state, memory)
         seen_before = state.displacement if state.status in SEEN else None
-        row = TrackRow(self._placed(fit.controls), error, WEAK if weak else OK)
+        unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
+        row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
         if r.fine_share > CLOSE_FROM:
             new.close = r.look_close(pyramid, displacement)
@@ -376,10 +405,8 @@ class MeshRun:
     def _placed(self, controls: np.ndarray) -> Points:
         """Where the vertices are: the field within the outline, and further out what all of it does."""
         moved = self.at_vertices.values(controls).reshape(2, -1).T
-        basis = np.concatenate([self.vertices, np.ones((len(self.vertices), 1))], axis=1)
-        inside = self.own[:, 0] > 0.999
-        whole, *_ = np.linalg.lstsq(basis[inside], moved[inside], rcond=None)
-        return np.asarray(self.vertices + self.own * moved + (1 - self.own) * (basis @ whole))
+        whole = self.as_a_whole @ moved[self.inside]
+        return np.asarray(self.vertices + self.own * moved + (1 - self.own) * whole)
 
     def _errors(self, fit: MeshFit, state: MeshState, memory: Memory) -> tuple[np.ndarray, np.ndarray]:
         """Expected error per vertex, and for how many frames each has been hidden."""

@@ -1,0 +1,40 @@
+"""Guesses are mixed place by place, and what is far from the best one does not pull at it."""
+
+import numpy as np
+import pytest
+
+from gentle_veil.core.followers.mesh.hypotheses import Mixer, Mixture
+from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, pyramid, registered  # noqa: F401
+from gentle_veil.core.motion.mesh_registration import MeshRegistration
+from gentle_veil.core.types import ImageF32
+
+
+def mixed(r: MeshRegistration, picture: np.ndarray, *guesses: ImageF32, sigma: float = 0.02) -> Mixture:
+    mixer = Mixer(r, pyramid(picture), r.start_light(), np.ones(r.shape, np.float32), sigma)
+    for guess in guesses:
+        mixer.add(guess)
+    return mixer.mix(np.zeros((2, *r.shape), np.float32), np.ones(r.cells, np.float32))
+
+
+def moved(r: MeshRegistration, x: float, y: float) -> ImageF32:
+    return np.broadcast_to(np.float32([x, y])[:, None, None], (2, *r.shape)).copy()
+
+
+@pytest.mark.property
+def test_a_guess_far_off__does_not_pull_even_where_little_tells_them_apart(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    grainy = 3 * float(np.std(r.home.templates[1]))
+    mixture = mixed(r, cloth, moved(r, 0, 0), moved(r, 30, 5), sigma=grainy)
+    assert np.abs(mixture.displacement).max() < 0.05
+
+
+@pytest.mark.property
+def test_guesses_near_each_other__each_lead_where_they_fit(cloth) -> None:  # noqa: F811
+    shifted = cloth.copy()
+    shifted[:, 130:] = np.roll(cloth, 4, axis=1)[:, 130:]
+    r = registered(cloth)
+    mixture = mixed(r, shifted, moved(r, 0, 0), moved(r, 4, 0))
+    across = mixture.displacement[0]
+    x = r.base[0]
+    assert np.median(across[x < 110]) < 0.3
+    assert np.median(across[x > 150]) > 3.5
