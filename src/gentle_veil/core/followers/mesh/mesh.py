@@ -172,9 +172,9 @@ class MeshRun:
         # Beyond the outline nothing is seen: what bends at its edge must not go on bending.
         self.own = np.exp(-np.maximum(beyond - OWN_SPACINGS, 0) / OWN_SPACINGS)[:, None]
         self.inside = self.own[:, 0] >= 1
-        basis = np.concatenate([self.vertices, np.ones((len(self.vertices), 1))], axis=1)
-        #: Gives, from what the vertices inside do, the affine motion of them all.
-        self.as_a_whole = basis @ np.linalg.pinv(basis[self.inside])
+        #: For the affine motion of all vertices that is nearest to what those inside do.
+        self.affine = np.concatenate([self.vertices, np.ones((len(self.vertices), 1))], axis=1)
+        self.affine_of = np.linalg.pinv(self.affine[self.inside])
         self.flow = LatticeFlow()
         self.close_flow = CloseFlow(self.registration.shape)
         self.focusing = Focusing(self.registration)
@@ -405,7 +405,7 @@ class MeshRun:
     def _placed(self, controls: np.ndarray) -> Points:
         """Where the vertices are: the field within the outline, and further out what all of it does."""
         moved = self.at_vertices.values(controls).reshape(2, -1).T
-        whole = self.as_a_whole @ moved[self.inside]
+        whole = self.affine @ (self.affine_of @ moved[self.inside])
         return np.asarray(self.vertices + self.own * moved + (1 - self.own) * whole)
 
     def _errors(self, fit: MeshFit, state: MeshState, memory: Memory) -> tuple[np.ndarray, np.ndarray]:
