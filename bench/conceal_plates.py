@@ -27,7 +27,7 @@ from gentle_veil.core.veils import VEILS
 from gentle_veil.media.open_media import open_frames, probe
 
 FOOTAGE = record.ROOT / "demo" / "footage"
-SHOTS = {"deckhand_arm": (20, "points"), "pilot": (40, "mesh")}
+SHOTS = {"deckhand_arm": (20, "mesh"), "pilot": (40, "mesh")}
 EVERY = 4
 DRAPE = 1.4  # times the outline
 

@@ -11,6 +11,7 @@ References
 import cv2
 import numpy as np
 
+from gentle_veil.core.retouch.membrane import broad_blur
 from gentle_veil.core.types import ImageF32, MaskBool
 
 CALM_SIGMA = 1.5  # px
@@ -18,6 +19,10 @@ BAND_PX = 24  # around the mark: most of it is surface
 TOLERANCE_LEAST, SPREADS = 0.08, 4.0  # in natural log units; times the surface's own spread
 DARKEST = 2e-3
 BEHIND_SPREADS = 3.0
+RIM_PX = 10  # how deep the doubtful band along the rim may be
+RIM_MEDIAN_PX = 9
+NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
+LEAST_APART = 0.1  # of what is behind, between the two sides
 APART = 2.5  # spreads between the centres of two clusters
 
 
@@ -43,15 +48,42 @@ def on_surface(img_lin: ImageF32, inside: MaskBool) -> tuple[MaskBool, MaskBool]
     beside = ~surface & ~inside
     if beside.sum() < 50:
         return surface, np.zeros_like(inside)
-    features = np.concatenate([ratios, np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST))], -1)
+    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST)
+    features = np.concatenate([ratios, np.log(calm)], -1)
     usual = np.median(features[beside & near], axis=0) if (beside & near).sum() > 50 else np.median(features[beside], 0)
     around = features[beside & near] if (beside & near).sum() > 50 else features[beside]
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
-    like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1) | beside
-    behind = _tidy(like & ~surface)
+    like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
+    behind = _tidy((like | beside) & ~surface)
     _, labels = cv2.connectedComponents(behind.astype(np.uint8))
     rooted = np.unique(labels[behind & ~inside])
-    return surface, behind & np.isin(labels, rooted[rooted > 0])
+    behind &= np.isin(labels, rooted[rooted > 0])
+    return surface, behind | _up_to_the_rim(calm, _tidy(behind & like), inside, surface)
+
+
+def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, inside: MaskBool, surface: MaskBool) -> MaskBool:
+    """What is behind, on to the surface's rim within the mark: there blur and hairs make it unlike what is beside.
+
+    Next to what is surely behind, a pixel goes to the nearer of two colours: of what is behind near by, and of what
+    lies further in, drawn on or not.
+    """
+    size = 2 * RIM_PX + 1
+    reached = cv2.dilate(behind.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))) > 0
+    beyond, within = (_local_mean(img_lin, part) for part in (behind, ~reached))
+    across = within - beyond
+    apart = np.maximum((across**2).sum(axis=-1), LEAST_APART**2 * (beyond**2).sum(axis=-1))
+    share = ((img_lin - beyond) * across).sum(axis=-1) / np.maximum(apart, DARKEST**2)
+    nearer = behind | (reached & inside & ~surface & (share < 0.5))
+    # The rim of a limb is smooth: hairs that stand off from it are not part of it.
+    calm = cv2.medianBlur(nearer.astype(np.uint8), RIM_MEDIAN_PX) > 0
+    return calm & inside & reached
+
+
+def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:
+    """The mean of values (h, w, 3) over what is near by and ``where``."""
+    weight = where.astype(np.float32)[..., None]
+    total = broad_blur(np.concatenate([values * weight, weight], axis=-1), NEAR_SIGMA)
+    return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-6))
 
 
 def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -69,3 +69,23 @@ def test_on_surface__skin_in_sun_and_shade_is_one_and_the_wall_is_behind() -> No
     assert surface[arm & ~inside].mean() > 0.97
     assert behind[~arm].mean() > 0.95
     assert behind[arm].mean() < 0.02
+
+
+@pytest.mark.truth
+def test_on_surface__a_blurred_rim_under_ink_and_hairs_is_found_to_a_pixel_or_two() -> None:
+    rng = np.random.default_rng(4)
+    skin, wall = np.array([0.40, 0.22, 0.15]), np.array([0.22, 0.25, 0.26])
+    ys, xs = np.mgrid[:140, :200].astype(float)
+    rim = 84 + 6 * np.sin(xs / 40)
+    picture = np.where((ys < rim)[..., None], skin, wall)
+    inside = np.hypot(xs - 100, ys - 70) < 40
+    picture[inside & (ys < rim) & ((xs + ys) % 16 < 7)] *= 0.25  # ink, up to the rim
+    for x in range(70, 135, 9):  # hairs that stand off from it
+        picture[(np.abs(xs - x - 0.4 * (ys - rim)) < 0.8) & (ys > rim - 4) & (ys < rim + 9)] *= 0.3
+    picture = cv2.GaussianBlur(picture, (0, 0), 1.3) * (1 + 0.02 * rng.normal(size=(140, 200, 1)))
+    _, behind = on_surface(picture.astype(np.float32), inside)
+    columns = np.arange(75, 126)
+    found = np.array([np.flatnonzero(behind[:, x])[0] for x in columns])
+    off = found - (84 + 6 * np.sin(columns / 40))
+    assert np.abs(off).mean() < 1.5
+    assert np.abs(off).max() < 4
