@@ -27,6 +27,7 @@ class Layer:
     opacity: Keyed = field(default_factory=lambda: Keyed(((0, 1.0),)))
     feather: Keyed = field(default_factory=lambda: Keyed(((0, 2.0),)))
     grow: Keyed = field(default_factory=lambda: Keyed(((0, 0.0),)))
+    feather_in: Keyed = field(default_factory=lambda: Keyed(((0, 0.0),)))
     first: int | None = None
     last: int | None = None
     come_in: int = 0
@@ -38,7 +39,7 @@ class Layer:
         """The placement with the outline as it is on frame ``k``."""
         if self.outline is None:
             return self.placement
-        return replace(self.placement, polygon_ref=self.outline.polygon(k))
+        return replace(self.placement, polygon_ref=self.outline.polygon(k), feathers=self.outline.feathers_on(k))
 
     def on(self, k: int) -> bool:
         """Whether the veil is laid on frame ``k``: within its range, on a surface that is known there."""
@@ -98,7 +99,8 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         row = layer.placement.track.row(k)
         if row is None or not layer.on(k):
             continue
-        site = Site(canvas, layer.placed(k), row, k, layer.feather.at(k), layer.grow.at(k))
+        edge = (layer.feather.at(k), layer.grow.at(k), layer.feather_in.at(k))
+        site = Site(canvas, layer.placed(k), row, k, *edge)
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue

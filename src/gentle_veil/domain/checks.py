@@ -17,7 +17,7 @@ from gentle_veil.domain.strokes import SelectionStroke, StrokeWritten
 Fault = dict[str, str]
 MOST_PLACES, PLACE_SIZES = 12, (0.2, 5.0)
 STROKES: dict[str, type[BaseModel]] = {"strokes": StrokeWritten, "selection": SelectionStroke}
-VEIL_LIMITS = {"feather": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
+VEIL_LIMITS = {"feather": (0.0, 500.0), "feather_in": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
 
 
 def read_recipe(document: Any) -> Recipe:

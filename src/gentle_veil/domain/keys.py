@@ -5,7 +5,7 @@ import json
 from collections.abc import Collection
 from typing import Any
 
-from gentle_veil.domain.recipe import Drape, Veil
+from gentle_veil.domain.recipe import Drape, Outline, Veil
 
 FOLLOW_CODE = "11"  # raised when a follower gives other numbers
 RENDER_CODE = "6"  # raised when a veil kind or the renderer does
@@ -51,11 +51,16 @@ def prepared_key(
         RENDER_CODE,
         track_content,
         None if drape is None else drape.model_dump(mode="json", include={"outline", "reference_frames"}),
-        veil.model_dump(mode="json", include={"kind", "frame", "outline", "shapes"}),
+        [veil.kind, veil.frame, _drawn(veil.outline), [[f, _drawn(o)] for f, o in sorted(veil.shapes.items())]],
         {n: v for n, v in veil.params.items() if n in prepared_by},
-        [m.model_dump(mode="json", include={"frame", "outline"}) for m in marks],
+        [[m.frame, _drawn(m.outline)] for m in marks],
         others,
     )
+
+
+def _drawn(outline: Outline | None) -> list[object] | None:
+    """An outline's curve, without how soft it is."""
+    return None if outline is None else [outline.points, outline.corners]
 
 
 def frame_key(media_key: str, layers: list[str], frame: int) -> str:

@@ -24,10 +24,16 @@ class Strict(BaseModel):
 
 
 class Outline(Strict):
-    """A closed spline through points; ``corners`` says where it may bend sharply. A bare list of points will do."""
+    """A closed spline through points; ``corners`` says where it may bend sharply. A bare list of points will do.
+
+    ``feathers`` makes a veil's edge softer or harder from point to point.
+    """
 
     points: list[Point] = Field(min_length=3, max_length=2000)
     corners: list[bool] | None = None
+    feathers: list[Annotated[float, Field(ge=0, le=50, allow_inf_nan=False)]] | None = Field(
+        default=None, description="At each point, how many times the veil's feather its edge is soft there."
+    )
 
     @model_validator(mode="before")
     @classmethod
@@ -36,14 +42,15 @@ class Outline(Strict):
 
     @model_validator(mode="after")
     def _matching(self) -> "Outline":
-        if self.corners is not None and len(self.corners) != len(self.points):
-            raise ValueError(f"has {len(self.points)} points but {len(self.corners)} corners; give one for each point")
+        for name, values in (("corners", self.corners), ("feathers", self.feathers)):
+            if values is not None and len(values) != len(self.points):
+                raise ValueError(f"has {len(self.points)} points but {len(values)} {name}; give one for each point")
         return self
 
     @model_serializer(mode="wrap")
     def _short(self, handler: Any) -> Any:
         written = handler(self)
-        return written if self.corners is not None and any(self.corners) else written["points"]
+        return written if any(self.corners or ()) or self.feathers is not None else written["points"]
 
 
 class Keys(Strict):
@@ -121,6 +128,7 @@ class Veil(Strict):
         default_factory=dict, max_length=10_000, description="Corrections of the outline on other frames."
     )
     feather: Value = 3.0
+    feather_in: Value = 0.0
     grow: Value = 0.0
     opacity: Value = 1.0
     enabled: bool = True

@@ -15,12 +15,13 @@ from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
+from gentle_veil.core.geometry.outline import outline_values
 from gentle_veil.core.measure.focus import softness
 from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.types import ImageF32, RawImage
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.keys import RENDER_CODE, content_key, prepared_key
-from gentle_veil.domain.recipe import Keys, PlaceWritten, Recipe, Value, Veil
+from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import (
     Followed,
@@ -69,8 +70,14 @@ def placement_of(
         pictures={name: workspace.shelf.picture(name) for name in artwork_names(veil)},
         people=people_of(workspace, report=report) if VEILS[veil.kind].needs_people(params) else None,
         on_picture=drape is None,
+        feathers=None if veil.outline is None else _feathers_of(veil.outline),
         frame_seconds=float(1 / workspace.info.rate) if workspace.info.rate else 0.04,
     )
+
+
+def _feathers_of(outline: Outline) -> np.ndarray | None:
+    """The feathers at the points of the outline's polygon; None where it is alike all round."""
+    return None if outline.feathers is None else outline_values(np.array(outline.feathers), control_points(outline)[1])
 
 
 def artwork_names(veil: Veil) -> list[str]:
@@ -100,13 +107,16 @@ def _keyed_on_reference(workspace: Workspace, veil: Veil, followed: Followed) ->
     """A veil's outline with its corrections, carried to the reference; None without any that is followed."""
     if veil.outline is None or not veil.shapes:
         return None
-    offset, keys = workspace.info.first_frame, {}
-    for frame, outline in ({veil.frame: veil.outline} | veil.shapes).items():
+    offset, keys, feathers = workspace.info.first_frame, {}, {}
+    outlines = {veil.frame: veil.outline} | veil.shapes
+    for frame, outline in outlines.items():
         row = followed.track.row(frame - offset)
         if row is not None:
             points, corners = control_points(outline)
             keys[frame - offset] = (followed.track.to_reference(points, row), corners)
-    return keyed_outline(keys) if len(keys) > 1 else None
+            feathers[frame - offset] = np.array(outline.feathers or [1.0] * len(points))
+    varied = any(o.feathers is not None for o in outlines.values())
+    return keyed_outline(keys, feathers if varied else None) if len(keys) > 1 else None
 
 
 def _split_params(veil: Veil, offset: int) -> tuple[dict[str, Any], dict[str, Keyed]]:
@@ -239,6 +249,7 @@ def build_layers(
                 prepared=prepared,
                 opacity=keyed_of(veil.opacity, offset),
                 feather=keyed_of(veil.feather, offset),
+                feather_in=keyed_of(veil.feather_in, offset),
                 grow=keyed_of(veil.grow, offset),
                 first=None if veil.range is None else veil.range[0] - offset,
                 last=None if veil.range is None else veil.range[1] - offset,

@@ -1851,6 +1851,11 @@ export interface components {
              * @default 3
              */
             feather?: number | components["schemas"]["Keys"];
+            /**
+             * Feather In
+             * @default 0
+             */
+            feather_in?: number | components["schemas"]["Keys"];
             /** Frame */
             frame: number;
             /**

@@ -36,6 +36,10 @@ describe("outlines as they are written", () => {
       [5, 6.12],
     ]);
     expect(writeOutline({ points, corners: [true, false, false] })).toHaveProperty("corners");
+    const soft = readOutline({ points, feathers: [1, 2, 0] });
+    expect(soft.feathers).toEqual([1, 2, 0]);
+    expect(writeOutline(soft)).toEqual({ points: writeOutline(readOutline(points)), feathers: [1, 2, 0] });
+    expect(writeOutline({ ...soft, feathers: [1, 1, 1] })).toEqual(writeOutline(readOutline(points)));
   });
 });
 

@@ -5,7 +5,11 @@ export type Pair = [number, number];
 export interface Outline {
   points: Pair[];
   corners: boolean[];
+  /** At each point, how many times the veil's feather its edge is soft; absent: once, all round. */
+  feathers?: number[];
 }
+/** A veil's feather in px of the reference, unless it says otherwise. */
+export const FEATHER = 3;
 export type Value = number | Schema["Keys"];
 
 /** A correction by hand: on `frame`, the surface's point `at` (px of the reference) lies at `to`. */
@@ -39,6 +43,7 @@ export interface Veil {
   /** Corrections of the outline on other frames. */
   shapes?: Record<string, unknown>;
   feather?: Value;
+  feather_in?: Value;
   grow?: Value;
   opacity?: Value;
   enabled?: boolean;
@@ -77,19 +82,27 @@ export function asRecipe(written: unknown): Recipe {
   };
 }
 
-/** An outline as it is written: bare points, or points with corners. */
+/** An outline as it is written: bare points, or points with corners and feathers. */
 export function readOutline(written: unknown): Outline {
-  const value = written as Pair[] | { points: Pair[]; corners?: boolean[] | null };
+  const value = written as
+    Pair[] | { points: Pair[]; corners?: boolean[] | null; feathers?: number[] | null };
   const points = Array.isArray(value) ? value : value.points;
   const corners = Array.isArray(value) ? [] : (value.corners ?? []);
-  return { points, corners: points.map((_, i) => corners[i] ?? false) };
+  const feathers = Array.isArray(value) ? null : value.feathers;
+  return { points, corners: points.map((_, i) => corners[i] ?? false), ...(feathers ? { feathers } : {}) };
 }
 
 export const hasOutline = (veil: Veil): boolean => veil.outline !== undefined && veil.outline !== null;
 
 export function writeOutline(outline: Outline): unknown {
   const points = outline.points.map(([x, y]) => [round(x), round(y)]);
-  return outline.corners.some(Boolean) ? { points, corners: outline.corners } : points;
+  const varied = outline.feathers?.some((f) => f !== 1);
+  if (!varied && !outline.corners.some(Boolean)) return points;
+  return {
+    points,
+    ...(outline.corners.some(Boolean) ? { corners: outline.corners } : {}),
+    ...(varied ? { feathers: outline.feathers!.map(round) } : {}),
+  };
 }
 
 export const referenceOf = (drape: Drape): number => drape.reference_frames[0]!;

@@ -1,4 +1,5 @@
 import type { Outline, Pair } from "../features/recipe";
+import { addPoint, removePoint } from "../viewer/tools/outline";
 
 /** An outline keyed over frames: as many points on each key. */
 export type Shapes = readonly (readonly [number, Outline])[];
@@ -16,7 +17,12 @@ export function shapeOn(keys: Shapes, frame: number): Outline {
     const [u, v] = b.points[i]!;
     return [x + t * (u - x), y + t * (v - y)];
   });
-  return { points, corners: a.corners };
+  if (!a.feathers && !b.feathers) return { points, corners: a.corners };
+  const feathers = a.points.map((_, i) => {
+    const [from, to] = [a.feathers?.[i] ?? 1, b.feathers?.[i] ?? 1];
+    return from + t * (to - from);
+  });
+  return { points, corners: a.corners, feathers };
 }
 
 /** What a hand did to an outline, so that the same can be done to its other keys. */
@@ -31,22 +37,14 @@ export function alike(before: Outline, after: Outline, other: Outline, everywher
       const [bx, by] = before.points[i]!;
       return [x + ax - bx, y + ay - by];
     });
-    return { points, corners: after.corners };
+    return { ...after, points };
   }
   const differs = after.points.findIndex(
     ([x, y], i) => !before.points[i] || x !== before.points[i]![0] || y !== before.points[i]![1],
   );
   const at = differs < 0 ? Math.min(n, m) : differs;
-  if (m < n)
-    return {
-      points: other.points.filter((_, i) => i !== at),
-      corners: other.corners.filter((_, i) => i !== at),
-    };
+  if (m < n) return removePoint(other, at);
   const [ax, ay] = other.points[(at - 1 + n) % n]!;
   const [bx, by] = other.points[at % n]!;
-  const middle: Pair = [(ax + bx) / 2, (ay + by) / 2];
-  return {
-    points: [...other.points.slice(0, at), middle, ...other.points.slice(at)],
-    corners: [...other.corners.slice(0, at), false, ...other.corners.slice(at)],
-  };
+  return addPoint(other, at - 1, { x: (ax + bx) / 2, y: (ay + by) / 2 });
 }

@@ -23,13 +23,24 @@ import {
 } from "./overlay/draw";
 import { readyCanvas } from "./canvas";
 import { pictures } from "./pictures";
-import { addPoint, gripAt, moveAll, movePoint, removePoint, toggleCorner } from "./tools/outline";
+import {
+  addPoint,
+  featherCurve,
+  gripAt,
+  moveAll,
+  movePoint,
+  removePoint,
+  setFeather,
+  toggleCorner,
+} from "./tools/outline";
 
 /** An outline that lies on the picture, in picture px. */
 export interface OutlineItem {
   id: string;
   label: string;
   outline: Outline;
+  /** How far its feather reaches where it is taken once, in picture px; absent: it has none. */
+  feather?: number;
   colour: string;
   active: boolean;
   dash?: number[];
@@ -108,7 +119,16 @@ type Drag =
   | { kind: "tack"; from: FramePt; to: FramePt }
   | { kind: "grip"; id: string; to: FramePt }
   | { kind: "stroke"; points: { x: number; y: number; pressure: number }[] }
-  | { kind: "outline"; id: string; index: number | null; from: FramePt; start: Outline; now: Outline };
+  | {
+      kind: "outline";
+      id: string;
+      index: number | null;
+      /** How far the feather reaches, when it is that which is dragged. */
+      feather: number | null;
+      from: FramePt;
+      start: Outline;
+      now: Outline;
+    };
 
 /** A pen's own pressure; a mouse presses fully. */
 const pressureOf = (e: React.PointerEvent): number =>
@@ -273,6 +293,11 @@ export function PictureView(props: Props) {
         hot: hot?.id === item.id ? hot.index : null,
         width: item.active ? 1.8 : 1.2,
       });
+      if (item.active && item.feather && points.length >= 3)
+        drawOutline(ctx, view, featherCurve(outline, item.feather), [], item.colour, {
+          dash: [1, 4],
+          width: 1,
+        });
     }
     for (const [i, { mark, donor, radius }] of donors.entries()) {
       const at = drag?.kind === "donor" && drag.index === i ? drag.at : donor;
@@ -381,6 +406,7 @@ export function PictureView(props: Props) {
           kind: "outline",
           id: active.id,
           index,
+          feather: index !== null && e.shiftKey && active.feather ? active.feather : null,
           from: p,
           start: active.outline,
           now: active.outline,
@@ -415,7 +441,9 @@ export function PictureView(props: Props) {
       const now =
         drag.index === null
           ? moveAll(drag.start, p.x - drag.from.x, p.y - drag.from.y)
-          : movePoint(drag.start, drag.index, p);
+          : drag.feather === null
+            ? movePoint(drag.start, drag.index, p)
+            : setFeather(drag.start, drag.index, distance(drag.from, p) / drag.feather);
       setDrag({ ...drag, now });
     }
   };

@@ -13,6 +13,8 @@ import {
   useStartJob,
 } from "../features/queries";
 import {
+  FEATHER,
+  valueAt,
   drapeOutline,
   hasOutline,
   freeName,
@@ -47,6 +49,7 @@ import { circleOutline, outlineCurve, round } from "../geometry/spline";
 import { alike, shapeOn } from "../geometry/keyedShape";
 import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
 import { Button, Choice } from "../ui/controls";
+import { grownBy } from "./tools/outline";
 import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
 import { MATTE_LOOKS, flatAddress, frameAddress, layersOf, matteLook, type Scene } from "./addresses";
@@ -257,6 +260,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         id: `veil ${veil.name}`,
         label: veil.name,
         outline: shapeOn(veilKeys(veil), frame),
+        feather: valueAt(veil.feather ?? FEATHER, frame),
         colour: COLOURS.madder,
         active: true,
         onCommit: (o: Outline) => commitVeil(veil, item.outline, o, still),
@@ -298,6 +302,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         id: `veil ${v.name}`,
         label: v.name,
         outline: shown,
+        feather: valueAt(v.feather ?? FEATHER, frame) * grownBy(onRef.points, shown.points),
         colour: selected ? COLOURS.madder : COLOURS.verdigris,
         active: selected,
         onCommit: selected && frameFromView ? (o) => commitVeil(v, shown, o, frameFromView) : undefined,

@@ -11,15 +11,18 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 Box = tuple[int, int, int, int]
 
 
-def feathered(distance: ImageF32, feather: float, grow: float = 0.0) -> MatteF32:
+def feathered(
+    distance: ImageF32, feather: float | ImageF32, grow: float = 0.0, *, inner: float | ImageF32 = 0.0
+) -> MatteF32:
     """A matte from signed distance (negative inside): 1 within the outline, falling to 0 over ``feather`` px outside.
 
-    ``grow`` moves the edge outwards (or inwards, negative) first. The fall is a raised cosine, so it has no
-    visible corner at either end; a feather below one pixel still gives an anti-aliased edge.
+    ``grow`` moves the edge outwards (or inwards, negative) first; with ``inner`` the fall begins that many px inside.
+    The fall is a raised cosine, so it has no visible corner at either end; less than one pixel of it still gives an
+    anti-aliased edge. Feathers are numbers or (h, w).
     """
-    width = max(feather, 1.0)
-    start = 0.0 if feather >= 1.0 else -0.5
-    t = np.clip((distance - grow - start) / width, 0.0, 1.0)
+    fall = np.asarray(feather, np.float32) + np.asarray(inner, np.float32)
+    start = np.where(fall >= 1.0, -np.asarray(inner, np.float32), np.float32(-0.5))
+    t = np.clip((distance - np.float32(grow) - start) / np.maximum(fall, np.float32(1.0)), 0.0, 1.0)
     return (0.5 + 0.5 * np.cos(np.pi * t)).astype(np.float32)
 
 

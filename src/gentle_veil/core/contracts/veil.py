@@ -4,6 +4,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Protocol
 
+import numpy as np
+
 from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.people import People
@@ -25,7 +27,8 @@ class Placement:
                 the parameters name; people the faces of the shot, for kinds that need them; frame_seconds how
                 long a frame of the shot is shown; below gives the reference frame (H, W, 3) scene-linear with all
                 veils under this one, for kinds that are designed on it (None: the frame itself); softness gives
-                `measure.focus.softness` of the drape, measured once for all veils on it;
+                `measure.focus.softness` of the drape, measured once for all veils on it; feathers (M,) how many
+                times the veil's feather its edge has at each point of polygon_ref (None: once, all round);
                 on_picture says that nothing is followed
     """
 
@@ -39,6 +42,7 @@ class Placement:
     below: Callable[[], ImageF32] | None = None
     softness: Callable[[], dict[str, float]] | None = None
     on_picture: bool = False
+    feathers: np.ndarray | None = None
 
 
 @dataclass(frozen=True)
@@ -51,6 +55,7 @@ class Site:
     k: int
     feather: float  # reference px
     grow: float  # reference px
+    feather_in: float = 0.0  # reference px
 
 
 @dataclass(frozen=True)

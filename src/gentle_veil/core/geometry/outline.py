@@ -39,6 +39,17 @@ def outline_polygon(points: Points, corners: MaskBool | None = None) -> Points:
     return np.concatenate(spans)
 
 
+def outline_values(values: np.ndarray, corners: MaskBool | None = None) -> np.ndarray:
+    """Values (N,) at an outline's points, brought to those of its polygon (M,): straight from point to point."""
+    v = np.asarray(values, np.float64)
+    corner = np.zeros(len(v), bool) if corners is None else np.asarray(corners, bool)
+    sharp = corner & np.roll(corner, -1)
+    part = np.linspace(0, 1, SAMPLES_PER_SPAN, endpoint=False)
+    return np.concatenate(
+        [[a] if straight else a + part * (b - a) for a, b, straight in zip(v, np.roll(v, -1), sharp, strict=True)]
+    )
+
+
 def _span(p: Points, corner: MaskBool, i: int) -> Points:
     n = len(p)
     p1, p2 = p[i], p[(i + 1) % n]

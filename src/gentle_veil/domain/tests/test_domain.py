@@ -128,3 +128,25 @@ def test_keys__what_matters_changes_them() -> None:
     assert track_key("m", drape) != track_key("m", read_recipe(moved).drapes[0])
     assert track_key("m", drape) != track_key("other media", drape)
     assert content_key({"a": 1, "b": 2}) == content_key({"b": 2, "a": 1})
+
+
+def test_outline__keeps_its_feathers_and_asks_for_one_at_each_point() -> None:
+    document = spot_recipe()
+    soft = {"points": [[0, 0], [40, 0], [40, 40]], "feathers": [1, 4, 0]}
+    document["veils"][0] |= {"outline": soft, "feather_in": 2}
+    recipe = read_recipe(document)
+    written = recipe.written()["veils"][0]
+    assert written["outline"]["feathers"] == [1, 4, 0]
+    assert written["feather_in"] == 2
+    assert read_recipe(recipe.written()) == recipe
+    document["veils"][0]["outline"] = soft | {"feathers": [1, 2]}
+    assert any("3 points but 2 feathers" in message for message in faults_of(document).values())
+
+
+def test_feathers__prepare_nothing_anew() -> None:
+    veil = read_recipe(spot_recipe()).veils[0]
+    assert veil.outline is not None
+    soft = veil.outline.model_copy(update={"feathers": [2.0] * len(veil.outline.points)})
+    softer = veil.model_copy(update={"outline": soft, "feather_in": 3.0})
+    a, b = (prepared_key("track", None, v, [], [], ()) for v in (veil, softer))
+    assert a == b

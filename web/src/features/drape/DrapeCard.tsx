@@ -4,7 +4,14 @@ import type { Schema } from "../../api/client";
 import { useUi } from "../../app/store";
 import { Button, Choice, NumberField, Section, TextField } from "../../ui/controls";
 import { statusAt } from "../../viewer/surface";
-import { addPoint, movePoint, removePoint, scaledOutline, toggleCorner } from "../../viewer/tools/outline";
+import {
+  addPoint,
+  movePoint,
+  removePoint,
+  scaledOutline,
+  setFeather,
+  toggleCorner,
+} from "../../viewer/tools/outline";
 import { ParamPanel } from "../ParamPanel";
 import { paramsQuery, trackQuery, useEdit, useStartJob, type Track } from "../queries";
 import {
@@ -373,9 +380,12 @@ function NeedsALook({ track }: { track: Track }) {
 /** The outline's points as a list: the keyboard's way to what is dragged in the picture. */
 export function PointList({
   outline,
+  soft = false,
   onChange,
 }: {
   outline: Outline;
+  /** Whether its edge has a feather, which may differ from point to point. */
+  soft?: boolean;
   onChange: (o: Outline, label: string) => void;
 }) {
   return (
@@ -398,6 +408,17 @@ export function PointList({
               unit="px"
               onCommit={(v) => onChange(movePoint(outline, i, { x, y: v }), "Move point")}
             />
+            {soft && (
+              <NumberField
+                label={`Point ${i + 1} feather`}
+                value={outline.feathers?.[i] ?? 1}
+                low={0}
+                high={50}
+                step={0.1}
+                unit="times"
+                onCommit={(v) => onChange(setFeather(outline, i, v), "Feather of a point")}
+              />
+            )}
             <div className="flex gap-1">
               <Button kind="quiet" onClick={() => onChange(toggleCorner(outline, i), "Corner")}>
                 {outline.corners[i] ? "make smooth" : "make corner"}

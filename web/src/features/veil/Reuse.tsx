@@ -18,7 +18,7 @@ import {
   type Veil,
 } from "../recipe";
 
-const SETTINGS = ["feather", "grow", "opacity", "params"] as const;
+const SETTINGS = ["feather", "feather_in", "grow", "opacity", "params"] as const;
 const ITS_OWN = ["donor", "art", "chosen"]; // what belongs to one place or person, and is not copied
 
 /** The settings of a veil, without its place. */

@@ -19,6 +19,7 @@ import { ArtworkShelf } from "../artwork/ArtworkShelf";
 import { KeyedField } from "../KeyedField";
 import { paramsQuery, stateQuery, useEdit, useStartJob } from "../queries";
 import {
+  FEATHER,
   hasOutline,
   readOutline,
   withVeil,
@@ -74,7 +75,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
         ),
     );
   const number = (
-    name: "feather" | "grow" | "opacity",
+    name: "feather" | "feather_in" | "grow" | "opacity",
     label: string,
     standard: number,
     more: { low: number; high: number; step: number; unit?: string; help: string },
@@ -149,13 +150,21 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
         />
       )}
       <Section title="Matte">
-        {number("feather", "Feather", 3, {
+        {number("feather", "Feather", FEATHER, {
           low: 0,
           high: 200,
           step: 0.5,
           unit: "px",
-          help: "How softly the veil ends, outside its outline, in px of the reference frame.",
+          help: "How softly the veil ends outside its outline, in px of the reference frame. Drag a point with Shift held to make it softer or harder there.",
         })}
+        {veil.kind !== "obscure" &&
+          number("feather_in", "Feather in", 0, {
+            low: 0,
+            high: 200,
+            step: 0.5,
+            unit: "px",
+            help: "How far inside its outline the veil begins to fade.",
+          })}
         {number("grow", "Size", 0, {
           low: -100,
           high: 100,
@@ -244,7 +253,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           Kinds not built yet: {NOT_BUILT.filter((n) => !params?.veils[n]).join(", ")}.
         </p>
       </Section>
-      {outline && <PointList outline={outline} onChange={setOutline} />}
+      {outline && <PointList outline={outline} soft={veil.kind !== "obscure"} onChange={setOutline} />}
     </>
   );
 }

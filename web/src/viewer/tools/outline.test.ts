@@ -1,6 +1,17 @@
 import { describe, expect, it } from "vitest";
 import type { Outline } from "../../features/recipe";
-import { addPoint, gripAt, moveAll, movePoint, removePoint, scaledOutline, toggleCorner } from "./outline";
+import {
+  addPoint,
+  featherCurve,
+  grownBy,
+  gripAt,
+  moveAll,
+  movePoint,
+  removePoint,
+  scaledOutline,
+  setFeather,
+  toggleCorner,
+} from "./outline";
 
 const square: Outline = {
   points: [
@@ -49,5 +60,31 @@ describe("editing", () => {
   });
   it("grows about its centre", () => {
     expect(scaledOutline(square, 2).points[0]).toEqual([-50, -50]);
+  });
+});
+
+describe("feathers", () => {
+  it("are once all round until one is set, and stay with their points", () => {
+    const soft = setFeather(square, 1, 3);
+    expect(soft.feathers).toEqual([1, 3, 1, 1]);
+    expect(addPoint(soft, 0, { x: 50, y: 0 }).feathers).toEqual([1, 2, 3, 1, 1]);
+    expect(removePoint(soft, 0).feathers).toEqual([3, 1, 1]);
+    expect(setFeather(soft, 1, -2).feathers).toEqual([1, 0, 1, 1]);
+    expect(square.feathers).toBeUndefined();
+  });
+  it("end outside the outline, whichever way round it runs", () => {
+    const round: Outline = { ...square, corners: [false, false, false, false] };
+    const back: Outline = { ...round, points: [...round.points].reverse() };
+    for (const outline of [round, back])
+      for (const p of featherCurve(outline, 10))
+        expect(Math.max(Math.abs(p.x - 50), Math.abs(p.y - 50))).toBeGreaterThan(55);
+  });
+  it("reach further at a point that is softer", () => {
+    const soft = setFeather({ ...square, corners: [false, false, false, false] }, 0, 4);
+    const [first] = featherCurve(soft, 10);
+    expect(Math.hypot(first!.x, first!.y)).toBeCloseTo(40, 0);
+  });
+  it("grow with the shape they are drawn around", () => {
+    expect(grownBy(square.points, scaledOutline(square, 2.5).points)).toBeCloseTo(2.5);
   });
 });

@@ -12,7 +12,8 @@ import numpy as np
 
 from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
 from gentle_veil.core.composite.blend import blend
-from gentle_veil.core.composite.matte import feathered, outline_distance
+from gentle_veil.core.composite.edge import edge_matte
+from gentle_veil.core.composite.matte import outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.picture import Picture
 from gentle_veil.core.contracts.report import Report, silent
@@ -68,8 +69,7 @@ class Apply:
         matte = art[..., 3].copy()
         if params.clip:
             polygon = site.placement.track.carry(site.placement.polygon_ref, site.row)
-            distance = outline_distance(polygon, laid.box) - np.float32(site.grow * scale)
-            matte *= feathered(distance, site.feather * scale)
+            matte *= edge_matte(site, polygon, laid.box, scale)
         if not (matte > 0).any():
             return None
         colour = np.divide(art[..., :3], art[..., 3:], out=np.zeros_like(art[..., :3]), where=art[..., 3:] > 1e-6)

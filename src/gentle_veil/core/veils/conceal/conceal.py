@@ -10,7 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import feathered
+from gentle_veil.core.composite.edge import edge_matte, widest_feather
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
@@ -63,11 +63,11 @@ class Conceal:
 
     def apply(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
         around = look_around(
-            site.placement, site.row, prepared["steps"], site.canvas.size, feather=site.feather, grow=site.grow
+            site.placement, site.row, prepared["steps"], site.canvas.size, feather=widest_feather(site), grow=site.grow
         )
         if around is None:
             return None
-        matte = feathered(around.distance, site.feather * around.scale)
+        matte = edge_matte(site, around.polygon, around.box, around.scale, distance=around.distance)
         if not (matte > 0).any():
             return None
         laid = self._laid(site, params, prepared, around, matte)

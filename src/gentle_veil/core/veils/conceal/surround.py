@@ -23,9 +23,11 @@ Steps = dict[str, list[float]]
 
 @dataclass(frozen=True)
 class Surround:
-    """Convention: box in frame px; distance (h, w) signed px to the grown outline; ring (h, w) bool, frame px."""
+    """Convention: box in frame px; polygon (M, 2) the outline on the frame; distance (h, w) signed px to the grown
+    outline; ring (h, w) bool, frame px."""
 
     outline_ref: Points
+    polygon: Points
     scale: float
     half: float
     box: Box
@@ -65,7 +67,7 @@ def look_around(
     ring = (distance > RING_GAP) & (distance <= RING_GAP + ring_width)
     for mark in placement.marks_ref:
         ring &= outline_distance(track.carry(mark, row), box) > 1.0
-    return Surround(outline_ref, scale, half, box, distance, ring)
+    return Surround(outline_ref, polygon, scale, half, box, distance, ring)
 
 
 def bump(distance: ImageF32) -> ImageF32:

@@ -3,9 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
-from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance
+from gentle_veil.core.composite.edge import edge_matte, edge_reach
+from gentle_veil.core.composite.matte import clip_box
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
@@ -40,9 +39,8 @@ class Keep:
         track = site.placement.track
         polygon = track.carry(site.placement.polygon_ref, site.row)
         scale = track.scale_at(site.placement.polygon_ref.mean(axis=0), site.row)
-        box = clip_box(bounding_box(polygon, (max(site.grow, 0) + site.feather) * scale + 2), *site.canvas.size)
+        box = clip_box(bounding_box(polygon, edge_reach(site, scale) + 2), *site.canvas.size)
         if box is None:
             return None
-        distance = outline_distance(polygon, box) - np.float32(site.grow * scale)
-        matte = feathered(distance, site.feather * scale)
+        matte = edge_matte(site, polygon, box, scale)
         return Patch(box, site.canvas.original(box), matte) if (matte > 0).any() else None

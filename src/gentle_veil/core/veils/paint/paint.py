@@ -11,7 +11,8 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import carried_box, carried_field
-from gentle_veil.core.composite.matte import Box, clip_box, feathered, outline_distance
+from gentle_veil.core.composite.edge import edge_matte
+from gentle_veil.core.composite.matte import Box, clip_box
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.report import Report, silent
@@ -104,7 +105,7 @@ class Paint:
         where = track.map_ref_from_frame(site.row, box)
         covered = carried_field(prepared, "covered", where)[..., 0] / np.float32(255)
         polygon = track.carry(site.placement.polygon_ref, site.row)
-        inside = feathered(outline_distance(polygon, box) - np.float32(site.grow * scale), site.feather * scale)
+        inside = edge_matte(site, polygon, box, scale)
         matte = np.where(covered >= SMALLEST_SHARE, inside, 0).astype(np.float32)
         if not (matte > 0).any():
             return None

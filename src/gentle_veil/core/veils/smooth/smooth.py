@@ -13,7 +13,8 @@ import numpy as np
 
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
-from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance, union_box
+from gentle_veil.core.composite.edge import edge_matte, edge_reach
+from gentle_veil.core.composite.matte import clip_box, outline_distance, union_box
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.params import number, selection, switch, vector
 from gentle_veil.core.contracts.report import Report, silent
@@ -151,12 +152,12 @@ class Smooth:
         track = site.placement.track
         polygon = track.carry(site.placement.polygon_ref, site.row)
         scale = track.scale_at(site.placement.polygon_ref.mean(axis=0), site.row)
-        room = (max(site.grow, 0) + site.feather) * scale + 2
+        room = edge_reach(site, scale) + 2
         boxes = (clip_box(bounding_box(polygon, room), *site.canvas.size), box_of_strokes(site, prepared["selected"]))
         box = union_box([b for b in boxes if b is not None])
         if box is None:
             return None
-        matte = feathered(outline_distance(polygon, box) - np.float32(site.grow * scale), site.feather * scale)
+        matte = edge_matte(site, polygon, box, scale)
         below = site.canvas.read(box)
         skin = _skin(below, params, prepared["skin"])
         off = without_features(site, box, prepared["features"], params.feature_feather, within_face=params.within_face)
