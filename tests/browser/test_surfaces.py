@@ -178,6 +178,27 @@ def test_smoothing__is_corrected_by_brush_and_seen_as_a_tint(page: Page, server)
     remove_drape(page, "skin 1")
 
 
+def test_edge__is_softer_where_a_point_is_dragged_with_shift(page: Page, server) -> None:
+    followed_patch(page, server, 22, (380, 230), (500, 230), (500, 330), (380, 330))
+    page.get_by_role("button", name="Mark", exact=True).click()
+    drag(page, place(page, 440, 280), place(page, 460, 280))
+    expect(card(page).get_by_text(re.compile("px away"))).to_be_visible(timeout=LONG)
+    settled(page)
+    page.keyboard.down("Shift")
+    drag(page, place(page, 460, 280), place(page, 475, 280))
+    page.keyboard.up("Shift")
+    card(page).get_by_text("Edit as a list").click()
+    softer = card(page).get_by_label("Point 1 feather", exact=True)
+    expect(softer).to_have_value(re.compile(r"^(4\.9|5|5\.1)"))
+    expect(card(page).get_by_label("Point 5 feather", exact=True)).to_have_value("1")
+    expect(card(page).get_by_label("Point 1 x", exact=True)).to_have_value(re.compile(r"^4(59|60)"))
+    settled(page)
+    page.keyboard.press("Control+z")
+    expect(softer).to_have_value("1")
+    settled(page)
+    remove_drape(page, "skin 1")
+
+
 def test_donors__one_more_place_is_added_dragged_and_keyed(page: Page, server) -> None:
     followed_patch(page, server, 22, (380, 230), (500, 230), (500, 330), (380, 330))
     page.get_by_role("button", name="Mark", exact=True).click()
