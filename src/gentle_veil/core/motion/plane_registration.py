@@ -25,6 +25,7 @@ from gentle_veil.core.motion.plane_kernels import (
 from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
 from gentle_veil.core.types import ImageF32, MaskBool, Matrix
 
+LEAST_CONTRAST = 2e-4  # a tenth of the grain that any camera has
 BLOCKS = 6  # per side, for the local misfit
 # The pre-blur makes neighbouring residuals alike: the number of independent ones is this much smaller, on the
 # finest level (whose lattice takes one pixel in four) and on the coarser ones.
@@ -343,8 +344,10 @@ def _correlation(seen: ImageF32, inside: MaskBool, residual: np.ndarray) -> floa
     if inside.sum() < MIN_INSIDE:
         return 0.0
     spread = middle(seen, inside, middle(seen, inside, 0.0, False), True)
+    if spread < LEAST_CONTRAST:  # a flat picture is like anything, at a gain of nothing
+        return 0.0
     typical = middle(residual, inside, 0.0, True)
-    return float(np.sqrt(max(0.0, 1.0 - min(1.0, (typical / max(spread, 1e-6)) ** 2))))
+    return float(np.sqrt(max(0.0, 1.0 - min(1.0, (typical / spread) ** 2))))
 
 
 def _misfit(sums: np.ndarray, sigma: float) -> np.ndarray:

@@ -30,6 +30,7 @@ from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import polygon_mask, signed_area
+from gentle_veil.core.motion.features import KnownFeatures
 from gentle_veil.core.motion.plane_registration import (
     BLOCKS,
     NEAR_STAGES,
@@ -56,6 +57,7 @@ SIGMA_GROWTH = 2.0  # how much rougher than usual a frame may fit before its sca
 # A prediction that fits this well, or follows one that was off by no more, is refined without the coarsest stages.
 NEAR_COST, NEAR_MISS_PX = 0.2, 1.5
 VERY_NEAR_MISS_PX = 0.75  # within the reach of the finest level by itself
+SEEK_EVERY = 4  # frames that are not seen, between looks for its features
 OCCLUDED_INLIERS = 0.45
 LOST_GROWTH_PX = 0.4  # expected error added per frame that is only carried
 EDGED = np.clip(np.arange(-1, BLOCKS + 1), 0, BLOCKS - 1)  # blocks, the outermost ones twice
@@ -118,7 +120,8 @@ class PlaneRun:
         width, height = frames.size
         polygon = np.asarray(region.polygon, np.float64)
         self.held_out = region.held_out
-        mask = shown_mask(region, width, height)
+        mask = self.mask = shown_mask(region, width, height)
+        self.features: KnownFeatures | None = None
         if mask.sum() < MIN_PIXELS:
             raise ParameterError(
                 f"The outline holds {int(mask.sum())} pixels of the picture; draw it larger, "
@@ -203,6 +206,10 @@ class PlaneRun:
                 best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
         if not self._good(best):
             found = self._search(k, guess, 2.0 if _gap(history) == 0 else None)
+            if found is not None and self._near(found, guess, _gap(history)):
+                best = _better(best, found)
+        if not self._good(best) and _gap(history) % SEEK_EVERY == 0:
+            found = self._found_again(k)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
         return self._judge(k, best, guess, history)
@@ -314,6 +321,24 @@ class PlaneRun:
         start[:2, 2] = shift
         full = self._pyramid(k, clip_box(box_around(self.polygon + shift, SEARCH_PX), width, height))
         return registration.align(full, start, self._limit())
+
+    def _found_again(self, k: int) -> Alignment | None:
+        """Look for the region by its features in all of the frame: it may have turned, or come nearer."""
+        if not all(self.motions.values()):
+            return None
+        width, height = self.frames.size
+        whole = (0, 0, width, height)
+        if self.features is None:
+            self.features = KnownFeatures(self._eight_bit(self.reference, whole), self.mask)
+        picture = self._eight_bit(k, whole)
+        picture[covered(self.held_out(k), width, height)] = 0
+        start = self.features.frame_from_ref(picture)
+        if start is None or not _sound(self.polygon, apply_homography(start, self.polygon)):
+            return None
+        box = clip_box(box_around(apply_homography(start, self.polygon), SEARCH_PX), width, height)
+        if box[2] - box[0] < 16 or box[3] - box[1] < 16:
+            return None
+        return self.registration.align(self._pyramid(k, box), start, self._limit())
 
     def _judge(self, k: int, found: Alignment, predicted: Matrix, history: PlaneHistory) -> PlaneStep:
         h = found.frame_from_ref

@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 import pytest
+from skimage import data
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
@@ -60,3 +61,28 @@ def test_good_texture__nearer_to_truth_than_opencv_ecc() -> None:
         theirs.append(np.linalg.norm(apply_homography(back, points) - truth, axis=1).mean())
     assert np.mean(ours) < np.mean(theirs)
     assert np.mean(ours) < 0.03
+
+
+@pytest.mark.truth
+def test_found_again__turned_smaller_and_in_perspective() -> None:
+    # scikit-image's bundled portrait of an astronaut (NASA, public domain): real texture, for this test only.
+    picture = data.astronaut()
+    turned = cv2.getRotationMatrix2D((256, 256), 38, 0.75)
+    truth = np.vstack([turned, [1e-4, -6e-5, 1]])
+    box = np.array([[150.0, 20], [330, 20], [330, 200], [150, 200]])
+    away = np.full_like(picture, 90)
+    back = cv2.warpPerspective(picture, truth, (512, 512), flags=cv2.INTER_AREA, borderValue=(90, 90, 90))
+    back = cv2.GaussianBlur(back, (0, 0), 0.8)
+    frames = np.stack([picture, away, away, away, away, back])
+    track = FOLLOWER.estimate(ArrayFrames(frames), Region(0, box), PlaneOptions(), wanted=range(6))
+    assert [str(s) in ("ok", "weak") for s in track.status] == [True, False, False, False, False, True]
+    inner = np.array([[180.0, 50], [300, 50], [300, 170], [180, 170], [240, 110]])
+    assert np.linalg.norm(track.carry(inner, 5) - apply_homography(truth, inner), axis=1).max() < 0.5
+
+
+@pytest.mark.truth
+def test_found_again__is_not_made_up_where_it_is_not() -> None:
+    frames = np.stack([data.astronaut()[:300, :400], data.coffee()[:300, :400], data.coffee()[100:400, 100:500]])
+    box = np.array([[150.0, 20], [330, 20], [330, 200], [150, 200]])
+    track = FOLLOWER.estimate(ArrayFrames(frames), Region(0, box), PlaneOptions(), wanted=range(3))
+    assert all(str(s) not in ("ok", "weak") for s in track.status[1:])
