@@ -1,5 +1,8 @@
 """From a recipe to pictures: veils made ready, frames composed and kept."""
 
+from collections import deque
+from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -33,6 +36,8 @@ from gentle_veil.services.following import (
 )
 from gentle_veil.services.plates import refuse_lossy
 from gentle_veil.services.workspace import Workspace
+
+AT_ONCE = 2  # frames that are composed at a time; the heavy steps let go of the interpreter
 
 
 def keyed_of(value: Value, offset: int) -> Keyed:
@@ -324,6 +329,24 @@ def compose_tried(workspace: Workspace, recipe: Recipe, layers: tuple[Layer, ...
 def compose(workspace: Workspace, layers: tuple[Layer, ...], k: int) -> Rendered:
     """One frame with its veils. A pure function of what it is given."""
     return render_frame(workspace.frames, layers, k)
+
+
+def composed(workspace: Workspace, layers: tuple[Layer, ...], ks: Iterable[int]) -> Iterator[tuple[int, Rendered]]:
+    """Frames with their veils, in order: while one is used, the next are being made."""
+    with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="composing") as pool:
+        waiting: deque[tuple[int, Future[Rendered]]] = deque()
+        try:
+            for k in ks:
+                waiting.append((k, pool.submit(compose, workspace, layers, k)))
+                if len(waiting) > AT_ONCE:
+                    first, made = waiting.popleft()
+                    yield first, made.result()
+            while waiting:
+                first, made = waiting.popleft()
+                yield first, made.result()
+        finally:  # whoever stops early waits for what is begun, and no more
+            for _, made in waiting:
+                made.cancel()
 
 
 def veil_notes(workspace: Workspace, recipe: Recipe) -> dict[str, dict[str, Any]]:

@@ -11,11 +11,12 @@ from typing import Any
 from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.errors import MediaError, RuleError
+from gentle_veil.core.render import Rendered
 from gentle_veil.core.types import RawImage
 from gentle_veil.domain.recipe import Recipe
 from gentle_veil.media.stills import encode_png, read_still
 from gentle_veil.media.write import movie_writer, write_atomically
-from gentle_veil.services.composing import build_layers, compose, layer_keys
+from gentle_veil.services.composing import build_layers, composed, layer_keys
 from gentle_veil.services.workspace import Workspace
 
 IN_WORK = ".in-work"  # the folder's name until all of it is there
@@ -78,21 +79,20 @@ def deliver(
         {"settings": vars(settings), "layers": layer_keys(workspace, recipe), "media": workspace.media_key},
     )
 
-    def picture(k: int) -> RawImage:
-        rendered = compose(workspace, layers, k)
+    def picture(rendered: Rendered) -> RawImage:
         if settings.matte is None:
             return rendered.img_raw
         return (rendered.matte(settings.matte) * 65535 + 0.5).astype("uint16")
 
     try:
-        for i, k in enumerate(ks):
+        missing = [k for k in ks if not (work / settings.file_name(workspace.frame_of(k))).exists()]
+        there = len(ks) - len(missing)
+        for i, k in enumerate(set(ks).difference(missing)):
+            report(i, len(ks), f"frame {workspace.frame_of(k)} is there already")
+        for i, (k, rendered) in enumerate(composed(workspace, layers, missing)):
             frame = workspace.frame_of(k)
-            path = work / settings.file_name(frame)
-            if path.exists():
-                report(i, len(ks), f"frame {frame} is there already")
-                continue
-            report(i, len(ks), f"writing frame {frame}")
-            write_atomically(path, encode_png(png_ready(picture(k))))
+            report(there + i, len(ks), f"writing frame {frame}")
+            write_atomically(work / settings.file_name(frame), encode_png(png_ready(picture(rendered))))
     except OSError as fault:
         raise MediaError(f"Frames could not be written to '{target.parent}': {fault.strerror}. Make room.") from None
     if settings.form == "movie":

@@ -19,7 +19,7 @@ from gentle_veil.domain.recipe import Recipe
 from gentle_veil.media.open_media import probe
 from gentle_veil.media.stills import encode_png
 from gentle_veil.media.write import write_atomically
-from gentle_veil.services.composing import artwork_names, build_layers, compose
+from gentle_veil.services.composing import artwork_names, build_layers, composed
 from gentle_veil.services.delivering import png_ready
 from gentle_veil.services.following import follow, write_track
 from gentle_veil.services.proving import ProofBook
@@ -80,9 +80,8 @@ def run_recipe(
             write_track(out / "tracks" / f"{drape.name}.npz", _rows(followed.track, ks).renumbered(info.first_frame))
         layers = build_layers(workspace, recipe, strict=True, report=report)
         book = ProofBook(workspace, layers)
-        for i, k in enumerate(ks):
+        for i, (k, rendered) in enumerate(composed(workspace, layers, ks)):
             report(i, len(ks), f"composing frame {workspace.frame_of(k)}")
-            rendered = compose(workspace, layers, k)
             book.add(k, rendered)
             name = f"{workspace.frame_of(k):05d}.png"
             write_atomically(out / "frames" / name, encode_png(png_ready(rendered.img_raw)))

@@ -12,7 +12,7 @@ from gentle_veil.core.render import Layer, Rendered
 from gentle_veil.domain.keys import content_key
 from gentle_veil.domain.recipe import Recipe
 from gentle_veil.media.stills import for_screen
-from gentle_veil.services.composing import build_layers, compose, layer_keys
+from gentle_veil.services.composing import build_layers, composed, layer_keys
 from gentle_veil.services.workspace import Workspace
 
 ORDER = {"pass": 0, "caution": 1, "fail": 2}
@@ -140,9 +140,9 @@ def prove(workspace: Workspace, recipe: Recipe, ks: list[int], *, report: Report
     if known is not None:
         return known  # type: ignore[no-any-return]
     book = ProofBook(workspace, layers)
-    for i, k in enumerate(ks):
+    for i, (k, rendered) in enumerate(composed(workspace, layers, ks)):
         report(i, len(ks), f"measuring frame {workspace.frame_of(k)}")
-        book.add(k, compose(workspace, layers, k))
+        book.add(k, rendered)
     proof = book.summed()
     workspace.cache.put_json("proof", key, proof)
     report(len(ks), len(ks), "measured")

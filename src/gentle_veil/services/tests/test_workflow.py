@@ -14,7 +14,7 @@ from gentle_veil.domain.checks import read_recipe
 from gentle_veil.media.open_media import open_frames, probe
 from gentle_veil.media.stills import read_still
 from gentle_veil.services import bringing_in, recipes
-from gentle_veil.services.composing import build_layers, compose, compose_tried, layer_keys, veil_notes
+from gentle_veil.services.composing import build_layers, compose, compose_tried, composed, layer_keys, veil_notes
 from gentle_veil.services.delivering import DeliverySettings, check_settings, deliver
 from gentle_veil.services.following import follow, known_track
 from gentle_veil.services.library import Library
@@ -64,6 +64,26 @@ def test_compose__the_mark_goes_and_the_rest_is_untouched(workspace, spotted_sho
         before = np.abs(workspace.frames[k].astype(float) - spotted_shot.clean[k])[inside].mean()
         after = np.abs(rendered.img_raw.astype(float) - spotted_shot.clean[k])[inside].mean()
         assert after < 0.15 * before
+
+
+@pytest.mark.property
+def test_composed__in_order_and_the_same_as_one_by_one(workspace) -> None:
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(16))
+    layers = build_layers(workspace, RECIPE, strict=True)
+    ks = [0, 3, 2, 9, 15]
+    made = list(composed(workspace, layers, ks))
+    assert [k for k, _ in made] == ks
+    for k, rendered in made:
+        assert rendered.img_raw.tobytes() == compose(workspace, layers, k).img_raw.tobytes()
+    assert list(composed(workspace, layers, [])) == []
+
+
+def test_composed__a_fault_in_one_frame_comes_out_where_it_is(workspace) -> None:
+    follow(workspace, RECIPE, RECIPE.drapes[0], range(4))
+    made = composed(workspace, build_layers(workspace, RECIPE, strict=True), [0, 1, 500, 2])
+    assert [next(made)[0], next(made)[0]] == [0, 1]
+    with pytest.raises(NotFoundError):
+        next(made)
 
 
 def test_build_layers__unfollowed__is_left_out_or_refused(workspace) -> None:
