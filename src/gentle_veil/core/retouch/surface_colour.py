@@ -18,6 +18,7 @@ CALM_SIGMA = 1.5  # px
 BAND_PX = 24  # around the mark: most of it is surface
 TOLERANCE_LEAST, SPREADS = 0.08, 4.0  # in natural log units; times the surface's own spread
 DARKEST = 2e-3
+MANY = 4000  # pixels tell where the clusters are; more only take time
 BEHIND_SPREADS = 3.0
 RIM_PX = 10  # how deep the doubtful band along the rim may be
 RIM_MEDIAN_PX = 9
@@ -26,30 +27,26 @@ LEAST_APART = 0.1  # of what is behind, between the two sides
 APART = 2.5  # spreads between the centres of two clusters
 
 
-def log_ratios(img_lin: ImageF32) -> np.ndarray:
-    """log R/G and log B/G of the picture without its grain, (h, w, 2)."""
-    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA, borderType=cv2.BORDER_REFLECT), DARKEST)
-    log = np.log(calm)
-    return np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
-
-
 def on_surface(img_lin: ImageF32, inside: MaskBool) -> tuple[MaskBool, MaskBool]:
     """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
 
     Within the mark (``inside``, (h, w)) a pixel is behind only if it is like what is seen behind around it, and
     hangs together with it; a drawing is neither.
     """
-    ratios = log_ratios(img_lin)
+    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA, borderType=cv2.BORDER_REFLECT), DARKEST)
+    log = np.log(calm)
+    # log R/G and log B/G of the picture without its grain
+    ratios = np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
     near = cv2.dilate(inside.astype(np.uint8), np.ones((2 * BAND_PX + 1, 2 * BAND_PX + 1), np.uint8)).astype(bool)
     band = near & ~inside
     if band.sum() < 50:
         return ~inside, np.zeros_like(inside)
-    surface = _tidy(_within(ratios, *_surface_cluster(ratios[band], ratios[inside])))
+    some = [values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside])]
+    surface = _tidy(_within(ratios, *_surface_cluster(*some)))
     beside = ~surface & ~inside
     if beside.sum() < 50:
         return surface, np.zeros_like(inside)
-    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST)
-    features = np.concatenate([ratios, np.log(calm)], -1)
+    features = np.concatenate([ratios, log], axis=-1)
     usual = np.median(features[beside & near], axis=0) if (beside & near).sum() > 50 else np.median(features[beside], 0)
     around = features[beside & near] if (beside & near).sum() > 50 else features[beside]
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02

@@ -214,11 +214,22 @@ def lit_tone(
     depth = _depth(behind) / np.float32(around.scale)
     weight = weight * (depth > LIMB_PX)[..., None]
     tone = tone if painted is None else painted
-    lit = tone + _light(frame, picture, weight, sigma)
+    # Light is smooth: half the pixels tell as much of it.
+    size, small = around.size, _halved(frame)
+    light = _light(small, _halved(picture), _halved(weight), sigma / 2)
+    lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
     there = cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), 0.7)
     ring = around.ring & (weight[..., 0] > 0.99)
     limb = 0 if painted is not None else _at_limb(np.array(plate["limb"]), depth)
-    return lit + _rest(frame, lit, ring, sigma, around.half) + limb, there
+    rest = _rest(small, _halved(np.exp(lit)), _halved(ring.astype(np.float32)[..., None]), sigma / 2, around.half / 2)
+    return lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR) + limb, there
+
+
+def _halved(values: ImageF32) -> ImageF32:
+    """Values (h, w, C) at half the size."""
+    h, w = values.shape[:2]
+    small = cv2.resize(values, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
+    return small.reshape(*small.shape[:2], -1)
 
 
 def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:
@@ -237,18 +248,17 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -
     return out
 
 
-def _rest(frame: ImageF32, lit: ImageF32, ring: MaskBool, sigma: float, half: float) -> ImageF32:
-    """What the ring of clean skin says the tone still lacks, carried smoothly inwards."""
-    weight = ring.astype(np.float32)[..., None]
-    if weight.sum() < 24:
-        return np.zeros_like(lit)
+def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, half: float) -> ImageF32:
+    """What clean skin around the mark (``weight``) says the tone that was ``made`` lacks, carried smoothly inwards."""
+    if weight.sum() < 6:
+        return np.zeros_like(made)
 
     def calm(values: ImageF32) -> ImageF32:
         return np.maximum(broad_blur(values * weight, sigma), DARKEST * 1e-2)
 
-    off = weight * (np.log(calm(frame)) - np.log(calm(np.exp(lit))))
+    off = weight * (np.log(calm(frame)) - np.log(calm(made)))
     # Broad means of what is known, then narrower ones where there are any: the nearer counts the more.
-    out = np.zeros_like(lit)
+    out = np.zeros_like(made)
     for width in (half, half / 3, half / 9):
         total = broad_blur(np.concatenate([off, weight], axis=-1), max(width, 1.0))
         count = total[..., 3:]

@@ -33,6 +33,7 @@ STRANGE_TIMES = 1.8  # times the skin's own strength, beyond which a source show
 CLIPPED, LOUDEST = 3.5, 1.25  # of the usual strength: single values (hairs), and a patch as a whole
 TONE_COST = 3.0  # for skin that is brighter or darker by a factor of e
 DARKEST = 1e-3
+MOST_ROWS = 30_000  # that OpenCV takes in one picture
 
 
 @dataclass(frozen=True)
@@ -142,36 +143,43 @@ def lay_quilt(
     seen = ((corners + side > (x0, y0)) & (corners < (x1, y1))).all(axis=1)
     mirrored = quilt.patches[:, 4:]
     shifts = sources - np.array(around[:2]) + mirrored * (corners - targets)
-    taken = [
-        cv2.warpAffine(
-            texture,
-            np.array([[mx, 0, sx], [0, my, sy]]),
-            (side, side),
-            flags=cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_REFLECT,
-        )
-        for (sx, sy), (mx, my) in zip(shifts[seen], mirrored[seen], strict=True)
-    ]
-    if not taken:
+    if not seen.any():
         return total
+    taken = _taken(texture, shifts[seen], mirrored[seen], side)
     # On this very frame a source may have come under a fold or a hair: it is held to what is usual.
-    strength = np.array([t.std() for t in taken])
+    strength = taken.std(axis=(1, 2, 3))
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
     good = np.flatnonzero(strength <= STRANGE_TIMES * own_skin)
     if 0 < len(good) < len(taken):
         # Some sources have turned away, or something has come before them: others stand in for them.
-        taken = [
-            t if s <= STRANGE_TIMES * own_skin else taken[good[i % len(good)]]
-            for i, (t, s) in enumerate(zip(taken, strength, strict=True))
-        ]
-        strength = np.array([t.std() for t in taken])
-    usual = max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6)
-    for (left, top), patch, own in zip(corners[seen], taken, strength, strict=True):
-        calm = np.clip(patch * min(LOUDEST * usual / max(own, 1e-6), 1.0), -CLIPPED * usual, CLIPPED * usual)
+        which = np.arange(len(taken))
+        which = np.where(strength <= STRANGE_TIMES * own_skin, which, good[which % len(good)])
+        taken, strength = taken[which], strength[which]
+    usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
+    taken *= np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)[:, None, None, None]
+    np.clip(taken, -CLIPPED * usual, CLIPPED * usual, out=taken)
+    taken *= weight[:, :, None]
+    for (left, top), patch in zip(corners[seen], taken, strict=True):
         a, b, c, d = max(left, x0), max(top, y0), min(left + side, x1), min(top + side, y1)
         inner = (slice(b - top, d - top), slice(a - left, c - left))
         outer = (slice(b - y0, d - y0), slice(a - x0, c - x0))
-        total[outer] += weight[inner][..., None] * calm[inner]
+        total[outer] += patch[inner]
         squares[outer] += weight[inner] ** 2
     return (total / np.sqrt(squares)[..., None]).astype(np.float32)
+
+
+def _taken(texture: ImageF32, shifts: np.ndarray, mirrored: np.ndarray, side: int) -> np.ndarray:
+    """The texture (N, side, side, 3) of patches: of what lies at ``shifts`` (N, 2) and on, in the direction of
+    ``mirrored`` (N, 2)."""
+    steps = np.arange(side, dtype=np.float32)
+    x = np.repeat((shifts[:, :1] + mirrored[:, :1] * steps)[:, None], side, axis=1)
+    y = np.repeat((shifts[:, 1:] + mirrored[:, 1:] * steps)[:, :, None], side, axis=2)
+    at_once = max(MOST_ROWS // side, 1)
+    taken = np.empty((len(shifts), side, side, 3), np.float32)
+    for first in range(0, len(shifts), at_once):
+        some = slice(first, first + at_once)
+        across, down = (v[some].reshape(-1, side).astype(np.float32) for v in (x, y))
+        rows = cv2.remap(texture, across, down, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REFLECT)
+        taken[some] = rows.reshape(-1, side, side, 3)
+    return taken
