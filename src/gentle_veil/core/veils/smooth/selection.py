@@ -67,11 +67,13 @@ def without_features(site: Site, box: Box, features: dict[str, Any], feather: fl
         return left
     track = site.placement.track
     for name, outline in features["outlines"].items():
+        if name == HAIRLINE and not within_face:
+            continue
         points = np.array(outline, np.float64)
         scale = float(track.scale_at(points.mean(axis=0), site.row))
         distance = outline_distance(track.carry(points, site.row), box)
         if name == HAIRLINE:
-            left *= feathered(distance + feather * scale, feather * scale) if within_face else 1
+            left *= feathered(distance + feather * scale, feather * scale)
         else:
             left *= 1 - feathered(distance - features["grown"] * scale, feather * scale)
     return left
