@@ -4,6 +4,7 @@ import { HelpSheet, Palette } from "../actions/Palette";
 import type { Doing } from "../actions/actions";
 import { useKeys } from "../actions/useKeys";
 import { api, taken, type Schema } from "../api/client";
+import { latest } from "../api/latest";
 import { HoldoutCard } from "../features/drape/HoldoutCard";
 import { DrapeCard } from "../features/drape/DrapeCard";
 import { HandOverCard } from "../features/delivery/HandOverCard";
@@ -22,8 +23,10 @@ import { useSelected, Views } from "../viewer/Views";
 import { Header } from "./Header";
 import { useUi, useUiAside } from "./store";
 
-/** The range that was sent last. */
-let lastRange: Promise<unknown> = Promise.resolve();
+const sendRange = latest(
+  ({ shot, ...body }: { shot: number; in_frame: number; out_frame: number; rate: null }) =>
+    taken(api.PATCH("/api/shots/{shot}", { params: { path: { shot } }, body, keepalive: true })),
+);
 
 function shotInAddress(): number | null {
   const match = /^\/shots\/(\d+)/.exec(window.location.pathname);
@@ -128,13 +131,8 @@ function Workplace({
     client.setQueryData(shotsQuery.queryKey, (old) =>
       old?.map((s) => (s.id === shot.id ? { ...s, in_frame, out_frame } : s)),
     );
-    // One after the other: two changes in quick succession must arrive in their order.
-    const body = { in_frame, out_frame, rate: null };
-    const send = () => taken(api.PATCH("/api/shots/{shot}", { params: { path: { shot: shot.id } }, body }));
-    const sent = lastRange.then(send);
-    lastRange = sent.catch(() => {});
     try {
-      await sent;
+      await sendRange({ shot: shot.id, in_frame, out_frame, rate: null });
     } catch (fault) {
       onError(fault);
       void client.invalidateQueries({ queryKey: ["shots"] });
