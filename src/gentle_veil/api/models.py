@@ -357,6 +357,12 @@ class MaybeFaces(BaseModel):
     faces: list[FaceFound] | None
 
 
+class PlateQuery(BaseModel):
+    """Without a frame: the drape's part of its reference."""
+
+    frame: int | None = None
+
+
 class PlatePath(BaseModel):
     shot: int
     drape: str
@@ -483,6 +489,7 @@ class Param(BaseModel):
         "points",
         "artwork",
         "plate",
+        "plates",
         "colour",
         "names",
         "strokes",

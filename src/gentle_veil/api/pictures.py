@@ -83,11 +83,13 @@ PLATE_TYPES = {"png": "image/png", "tif": "image/tiff", "exr": "image/x-exr"}
 
 
 @bp.get("/drapes/<drape>/plate.<form>")
-def plate(path: m.PlatePath) -> Response:
-    """The reference frame's part, to be painted elsewhere and brought back."""
+def plate(path: m.PlatePath, query: m.PlateQuery) -> Response:
+    """The reference frame's part, or the whole of a frame, to be painted elsewhere and brought back."""
     drape = drape_of(recipe_of(path.shot, None), path.drape)
-    answer = Response(plate_out(library().workspace(path.shot), drape, path.form), mimetype=PLATE_TYPES[path.form])
-    answer.headers["Content-Disposition"] = f'attachment; filename="{drape.name} {drape.reference}.{path.form}"'
+    sent = plate_out(library().workspace(path.shot), drape, path.form, query.frame)
+    answer = Response(sent, mimetype=PLATE_TYPES[path.form])
+    name = f"{drape.name} {drape.reference if query.frame is None else f'whole frame {query.frame}'}.{path.form}"
+    answer.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     answer.headers["Cache-Control"] = "no-store"
     return answer
 

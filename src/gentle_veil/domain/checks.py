@@ -11,12 +11,16 @@ from gentle_veil.core.contracts.params import ParamSpec, specs_of
 from gentle_veil.core.errors import RecipeError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.veils import VEILS
-from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, Recipe, Value
+from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, PlateWritten, Recipe, Value
 from gentle_veil.domain.strokes import SelectionStroke, StrokeWritten
 
 Fault = dict[str, str]
 MOST_PLACES, PLACE_SIZES = 12, (0.2, 5.0)
-STROKES: dict[str, type[BaseModel]] = {"strokes": StrokeWritten, "selection": SelectionStroke}
+LISTS: dict[str, tuple[str, type[BaseModel]]] = {
+    "strokes": ("strokes", StrokeWritten),
+    "selection": ("strokes", SelectionStroke),
+    "plates": ("plates, each with its frame", PlateWritten),
+}
 VEIL_LIMITS = {"feather": (0.0, 500.0), "feather_in": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
 
 
@@ -179,8 +183,8 @@ def _one_param(path: str, value: Any, spec: ParamSpec) -> Iterator[Fault]:
         yield _fault(path, "must be a list of points, each two numbers, x and y")
     elif spec.type == "places":
         yield from _place_faults(path, value)
-    elif spec.type in STROKES:
-        yield from _stroke_faults(path, value, STROKES[spec.type])
+    elif spec.type in LISTS:
+        yield from _list_faults(path, value, *LISTS[spec.type])
     elif spec.type in ("artwork", "plate") and not isinstance(value, str):
         yield _fault(path, "must be the name of a piece of artwork")
     elif spec.type == "colour" and not (isinstance(value, str) and re.fullmatch(r"#[0-9a-fA-F]{6}", value)):
@@ -198,9 +202,9 @@ def _place_faults(path: str, value: Any) -> Iterator[Fault]:
         yield from faults or _value_faults(f"{path}[{i}].size", PlaceWritten.model_validate(written).size, *PLACE_SIZES)
 
 
-def _stroke_faults(path: str, value: Any, written_as: type[BaseModel]) -> Iterator[Fault]:
+def _list_faults(path: str, value: Any, what: str, written_as: type[BaseModel]) -> Iterator[Fault]:
     if not isinstance(value, list | tuple):
-        yield _fault(path, "must be a list of strokes")
+        yield _fault(path, f"must be a list of {what}")
         return
     for i, written in enumerate(value):
         yield from _written_faults(f"{path}[{i}]", written, written_as)

@@ -72,6 +72,13 @@ class PlaceWritten(Strict):
     turn: Value = 0.0
 
 
+class PlateWritten(Strict):
+    """A plate that was brought in for a frame."""
+
+    frame: int
+    plate: str
+
+
 class FollowerChoice(Strict):
     """Which follower moves the drape, and what is set on it; everything left out has a default."""
 

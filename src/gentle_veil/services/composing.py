@@ -24,7 +24,7 @@ from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.types import ImageF32, RawImage
 from gentle_veil.core.veils import VEILS
 from gentle_veil.domain.keys import RENDER_CODE, content_key, prepared_key
-from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, Recipe, Value, Veil
+from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, PlateWritten, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import (
     Followed,
@@ -34,7 +34,7 @@ from gentle_veil.services.following import (
     polygon_of,
     reference_polygon,
 )
-from gentle_veil.services.plates import refuse_lossy
+from gentle_veil.services.plates import pictures_named, refuse_lossy
 from gentle_veil.services.workspace import Workspace
 
 AT_ONCE = 2  # frames that are composed at a time; the heavy steps let go of the interpreter
@@ -87,8 +87,7 @@ def _feathers_of(outline: Outline) -> np.ndarray | None:
 
 def artwork_names(veil: Veil) -> list[str]:
     """The pieces of artwork that a veil's parameters name."""
-    specs = specs_of(VEILS[veil.kind].Params)
-    return [str(v) for n, v in veil.params.items() if n in specs and specs[n][0].type in ("artwork", "plate") and v]
+    return [n for kind in ("artwork", "plate", "plates") for n in pictures_named(veil, kind)]
 
 
 def _others(recipe: Recipe, veil: Veil) -> list[Veil]:
@@ -132,6 +131,9 @@ def _split_params(veil: Veil, offset: int) -> tuple[dict[str, Any], dict[str, Ke
     for name, value in veil.params.items():
         if name in specs and specs[name][0].type == "places":
             constants[name] = tuple(_place(PlaceWritten.model_validate(v), offset) for v in value)
+        elif name in specs and specs[name][0].type == "plates":
+            written = [PlateWritten.model_validate(v) for v in value]
+            constants[name] = tuple((w.frame - offset, w.plate) for w in written)
         elif isinstance(value, dict):
             keyed[name] = keyed_of(Keys.model_validate(value), offset)
         else:

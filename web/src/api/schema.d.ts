@@ -318,7 +318,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The reference frame's part, to be painted elsewhere and brought back. */
+        /** The reference frame's part, or the whole of a frame, to be painted elsewhere and brought back. */
         get: operations["pictures_plate_drapes__drape__plate__form__get"];
         put?: never;
         post?: never;
@@ -1411,7 +1411,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "colour" | "names" | "strokes" | "selection" | "places";
+            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "plates" | "colour" | "names" | "strokes" | "selection" | "places";
             /** Unit */
             unit: string;
         };
@@ -2730,7 +2730,9 @@ export interface operations {
     };
     pictures_plate_drapes__drape__plate__form__get: {
         parameters: {
-            query?: never;
+            query?: {
+                frame?: number | null;
+            };
             header?: never;
             path: {
                 shot: number;

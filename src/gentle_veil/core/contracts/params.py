@@ -11,7 +11,8 @@ from typing import Any
 class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
-    # number | switch | choice | vector | points | artwork | plate | colour | names | strokes | selection | places
+    # number | switch | choice | vector | points | artwork | plate | plates | colour | names | strokes | selection |
+    # places
     type: str
     label: str
     help: str
@@ -65,6 +66,11 @@ def artwork(*, label: str, help: str, group: str) -> Any:
 def plate(*, label: str, help: str, group: str) -> Any:
     """The name of a plate on the library's shelf: a picture without loss, of the size that was sent out."""
     return field(default="", metadata={"spec": ParamSpec("plate", label, help, group)})
+
+
+def plates(*, label: str, help: str, group: str) -> Any:
+    """A list of (frame number k, name of a plate); empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("plates", label, help, group)})
 
 
 def colour(default: str, *, label: str, help: str, group: str) -> Any:

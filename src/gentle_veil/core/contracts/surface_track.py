@@ -71,6 +71,22 @@ class SurfaceTrack:
             homographies=None if self.homographies is None else self.homographies[rows],
         )
 
+    def standing_on(self, frame: int) -> "SurfaceTrack":
+        """The same surface with a frame on which it was followed for its reference.
+
+        Raises: ShapeError for a frame to which it has not been followed
+        """
+        row = self.row(frame)
+        if row is None:
+            raise ShapeError("A track can stand only on a frame to which it was followed.", actual=frame)
+        back = None if self.homographies is None else np.linalg.inv(self.homographies[row])
+        return replace(
+            self,
+            vertices_ref=self.positions[row].astype(np.float64),
+            reference_frames=(frame, *(k for k in self.reference_frames if k != frame)),
+            homographies=None if self.homographies is None else self.homographies @ back,
+        )
+
     def status_at(self, frame: int) -> str:
         row = self.row(frame)
         return "unfollowed" if row is None else str(self.status[row])

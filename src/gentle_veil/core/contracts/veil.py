@@ -1,7 +1,7 @@
 """What a veil kind is: a folder under `core/veils/` that exports ``VEIL``."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Protocol
 
 import numpy as np
@@ -12,6 +12,7 @@ from gentle_veil.core.contracts.people import People
 from gentle_veil.core.contracts.picture import Picture
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.types import ImageF32, MatteF32, Points
 
 Box = tuple[int, int, int, int]
@@ -43,6 +44,21 @@ class Placement:
     softness: Callable[[], dict[str, float]] | None = None
     on_picture: bool = False
     feathers: np.ndarray | None = None
+
+    def standing_on(self, k: int) -> "Placement":
+        """The same place with another frame, to which the drape was followed, for its reference."""
+        if k == self.track.reference_frames[0]:
+            return self
+        row = self.track.row(k)
+        if row is None:
+            raise ShapeError("A veil can stand only on a frame to which its drape was followed.", actual=k)
+        return replace(
+            self,
+            track=self.track.standing_on(k),
+            polygon_ref=self.track.carry(self.polygon_ref, row),
+            drape_ref=self.track.carry(self.drape_ref, row),
+            marks_ref=tuple(self.track.carry(m, row) for m in self.marks_ref),
+        )
 
 
 @dataclass(frozen=True)

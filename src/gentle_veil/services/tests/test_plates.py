@@ -10,7 +10,7 @@ import pytest
 import tifffile
 from conftest import spot_recipe
 
-from gentle_veil.core.errors import ParameterError, RuleError
+from gentle_veil.core.errors import ParameterError, RecipeError, RuleError
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.media.stills import read_still
 from gentle_veil.services.composing import build_layers, compose
@@ -95,3 +95,28 @@ def test_wrong_size_missing_or_jpeg__is_said(followed: Workspace, tmp_path: Path
     with pytest.raises(RuleError, match="JPEG"):
         build_layers(followed, recipe(plate="lossy"), strict=True)
     assert read_still(tmp_path / "lossy.jpg").shape == decoded.shape
+
+
+def test_whole_frames__go_out_and_stand_for_other_frames(followed: Workspace, tmp_path: Path) -> None:
+    sent = plate_out(followed, recipe().drapes[0], "png", frame=12)
+    decoded = cv2.imdecode(np.frombuffer(sent, np.uint8), cv2.IMREAD_UNCHANGED)
+    assert decoded.shape[1::-1] == followed.frames.size
+    (tmp_path / "later.png").write_bytes(sent)
+    followed.shelf.add("later", [tmp_path / "later.png"])
+    both = recipe(plate="", plates=[{"frame": 12, "plate": "later"}])
+    layers = build_layers(followed, both, strict=True)
+    rendered = compose(followed, layers, 12).img_raw
+    # The frame's own picture as its plate: nothing but the grain changes there.
+    calm = [cv2.GaussianBlur(p.astype(np.float32), (0, 0), 3) for p in (rendered, followed.frames[12])]
+    assert np.abs(calm[0] - calm[1]).max() < 4
+    cv2.imwrite(str(tmp_path / "lossy.jpg"), (decoded // 257).astype(np.uint8))
+    followed.shelf.add("lossy", [tmp_path / "lossy.jpg"])
+    with pytest.raises(RuleError, match="JPEG"):
+        build_layers(followed, recipe(plate="", plates=[{"frame": 12, "plate": "lossy"}]), strict=True)
+
+
+def test_plates_written_wrongly__are_faults() -> None:
+    with pytest.raises(RecipeError) as fault:
+        recipe(plates=[{"frame": "early"}])
+    paths = [f["path"] for f in fault.value.detail["faults"]]
+    assert paths == ["veils[0].params.plates[0].frame", "veils[0].params.plates[0].plate"]

@@ -12,6 +12,7 @@ import { alike } from "../../geometry/keyedShape";
 import { RangeRow } from "../RangeRow";
 import { ScopeSwitch } from "../ScopeSwitch";
 import { PaintSection } from "./PaintSection";
+import { PlatesSection } from "./PlatesSection";
 import { SelectionSection } from "./SelectionSection";
 import { Reuse } from "./Reuse";
 import { ParamPanel } from "../ParamPanel";
@@ -22,6 +23,7 @@ import {
   FEATHER,
   hasOutline,
   readOutline,
+  referenceOf,
   withVeil,
   writeOutline,
   type Outline,
@@ -38,6 +40,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
   const start = useStartJob(shot.id);
   const ui = useUiAside();
   const note = state?.veils[veil.name];
+  const drape = recipe.drapes.find((d) => d.name === veil.drape);
   const outline = hasOutline(veil) ? readOutline(veil.outline) : null;
   const change = (part: Partial<Veil>, label: string) =>
     void commit(
@@ -94,31 +97,12 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
       {veil.kind === "conceal" && (
         <DonorsSection veil={veil} note={note} onChange={(next, label) => change({ params: next }, label)} />
       )}
-      {veil.kind === "conceal" && veil.params?.way === "brought in" && veil.drape && (
-        <Section title="Send the reference out">
-          <p className="mb-1.5 text-dim">
-            The part of the reference frame around {veil.drape}, without loss. Paint the mark away, keep the
-            size, and bring it back below.
-          </p>
-          <div className="flex gap-1.5">
-            {(["png", "tif", "exr"] as const).map((form) => (
-              <a
-                key={form}
-                download
-                href={`/api/shots/${shot.id}/drapes/${encodeURIComponent(veil.drape!)}/plate.${form}`}
-                className="rounded border border-line bg-raised px-2 py-1 leading-tight hover:border-edge"
-              >
-                {{ png: "16-bit PNG", tif: "16-bit TIFF", exr: "EXR" }[form]}
-              </a>
-            ))}
-          </div>
-        </Section>
-      )}
-      {veil.kind === "conceal" && veil.params?.way === "brought in" && (
-        <ArtworkShelf
-          title="Plate"
-          chosen={String(veil.params?.plate ?? "")}
-          onChoose={(plate) => change({ params: { ...veil.params, plate } }, "Plate")}
+      {veil.kind === "conceal" && veil.params?.way === "brought in" && drape && (
+        <PlatesSection
+          veil={veil}
+          shot={shot.id}
+          reference={referenceOf(drape)}
+          onChange={(params, label) => change({ params }, label)}
         />
       )}
       {veil.kind === "paint" && (

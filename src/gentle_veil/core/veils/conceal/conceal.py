@@ -7,7 +7,6 @@ motion blur are that frame's own. Only its light is matched, from a ring of plai
 from dataclasses import replace
 from typing import Any
 
-import cv2
 import numpy as np
 
 from gentle_veil.core.composite.edge import edge_matte, widest_feather
@@ -22,12 +21,10 @@ from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
 from gentle_veil.core.veils.conceal.donors import donor_from_mark, mixed, places_of, sampled, shares
 from gentle_veil.core.veils.conceal.hold import hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
-from gentle_veil.core.veils.conceal.plate import check_painted, lit_tone, make_plate, painted_tone, quilt_of
-from gentle_veil.core.veils.conceal.quilt import lay_quilt
+from gentle_veil.core.veils.conceal.plates import lay_plates, make_plates
 from gentle_veil.core.veils.conceal.surround import Surround, bulge_steps, bump, look_around
 
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
-GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
 
 
 class Conceal:
@@ -39,7 +36,7 @@ class Conceal:
     Params = ConcealParams
     on_picture = False
     judged = ("seam", "grain", "tone", "flicker", "slide")
-    prepared_by = ("way", "plate", "donor", "donors", "hold", "light_bends")
+    prepared_by = ("way", "plate", "plates", "donor", "donors", "hold", "light_bends")
 
     def needs_people(self, params: ConcealParams) -> bool:
         return False
@@ -50,11 +47,8 @@ class Conceal:
         """Find the mark and read its light on every frame, and find the donor when none was placed by hand."""
         steps = hold_steps(frames, placement, report=report) if params.hold else {}
         if params.way != "donor":
-            why = "a plate made on the reference frame."
-            if params.way == "brought in":
-                check_painted(placement, frames.size, params.plate)
-                why = f"the plate '{params.plate}', painted elsewhere."
-            return {"why": why, "steps": steps, "plate": make_plate(frames, placement)}
+            plates = make_plates(frames, placement, params)
+            return {"why": _why(params, len(plates)), "steps": steps, "plates": plates}
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)
@@ -90,7 +84,7 @@ class Conceal:
         self, site: Site, params: ConcealParams, prepared: dict[str, Any], around: Surround, matte: MatteF32
     ) -> Patch | None:
         if params.way != "donor":
-            return self._plated(site, params, prepared, around, matte)
+            return lay_plates(site, params, prepared, around, matte)
         places = places_of(params, prepared)
         target_lin = site.canvas.read(around.box)
         patches, insides, gains = [], [], []
@@ -131,22 +125,14 @@ class Conceal:
             log_gain += params.tone * (tone - log_tone(donor_lin, tone_sigma))
         return log_gain
 
-    @staticmethod
-    def _plated(
-        site: Site, params: ConcealParams, prepared: dict[str, Any], around: Surround, matte: MatteF32
-    ) -> Patch | None:
-        """Lit tone, and texture from the quilt."""
-        plate = prepared["plate"]
-        if not plate:
-            return None
-        step = np.array(prepared["steps"].get(str(site.k), (0.0, 0.0)))
-        painted = painted_tone(site, params.plate, around, step) if params.way == "brought in" else None
-        tone, surface = lit_tone(site, plate, around, step, painted)
-        quilt = quilt_of(plate)
-        texture = np.zeros_like(tone)
-        if quilt is not None:
-            texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step)
-            if painted is not None:
-                # A painted plate has pores of its own; only the grain must be the frame's.
-                texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))
-        return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface)
+
+def _why(params: ConcealParams, count: int) -> str:
+    painted = params.way == "brought in"
+    if count > 1:
+        made = "painted elsewhere" if painted else "made on the reference frames"
+        return f"{count} plates {made}; the nearer in time, the more one counts."
+    return (
+        f"the plate '{params.plate or params.plates[0][1]}', painted elsewhere."
+        if painted
+        else ("a plate made on the reference frame.")
+    )

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from gentle_veil.core.contracts.keyed import Place
-from gentle_veil.core.contracts.params import choice, number, places, plate, switch, vector
+from gentle_veil.core.contracts.params import choice, number, places, plate, plates, switch, vector
 
 
 @dataclass(frozen=True)
@@ -19,6 +19,12 @@ class ConcealParams:
     plate: str = plate(
         label="Plate",
         help="The reference frame as it was sent out, painted clean, and brought back; PNG, TIFF or EXR.",
+        group="Skin",
+    )
+    plates: tuple[tuple[int, str], ...] = plates(
+        label="Plates of other frames",
+        help="More plates, each of a whole frame that was sent out and painted. Between two of them each counts the "
+        "more, the nearer in time its frame is.",
         group="Skin",
     )
     donor: tuple[float, float] | None = vector(

@@ -11,13 +11,11 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import carried_field
-from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
+from gentle_veil.core.composite.matte import clip_box, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.veil import Placement, Site
-from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
@@ -31,7 +29,6 @@ EDGE_PX = 3  # px around ink that are still darkened by it
 ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
 LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
 LINE_PX, LINE_SPREADS = 4, 5.0  # half the width of a line that is told by its sides
-SENT_MARGIN = 24  # reference px around the drape that are sent out
 OTHER_FRAMES = 6
 ROOM = 60  # reference px around the mark in which clean skin is looked for
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
@@ -161,38 +158,6 @@ def _lines(calm: ImageF32, known: MaskBool) -> MaskBool:
 def quilt_of(plate: dict[str, Any]) -> Quilt | None:
     """The plate's patches."""
     return Quilt(int(plate["half"]), np.array(plate["patches"])) if plate.get("patches") else None
-
-
-def sent_box(placement: Placement, size: tuple[int, int]) -> Box:
-    """The part of the reference frame that a plate painted elsewhere is of: the drape and some room.
-
-    Raises: ParameterError where the drape is not in the picture
-    """
-    box = clip_box(bounding_box(placement.drape_ref, SENT_MARGIN), *size)
-    if box is None:
-        raise ParameterError("The drape is not in the picture on its reference frame; choose another frame.")
-    return box
-
-
-def check_painted(placement: Placement, size: tuple[int, int], name: str) -> None:
-    """Raises ParameterError for a plate that is not there or not of the size that was sent out."""
-    picture = placement.pictures.get(name)
-    x0, y0, x1, y1 = sent_box(placement, size)
-    if picture is None:
-        raise ParameterError("There is no plate yet; send the reference out, paint it, and bring it back.")
-    if picture.size != (x1 - x0, y1 - y0):
-        raise ParameterError(
-            f"The plate is {picture.size[0]}x{picture.size[1]} px and the part that was sent out {x1 - x0}x{y1 - y0}; "
-            "bring back a picture of the same size, or send it out again."
-        )
-
-
-def painted_tone(site: Site, name: str, around: Surround, step: np.ndarray) -> ImageF32:
-    """The log light of a painted plate over the surround's box of the frame, as it was on the reference."""
-    x0, y0, _, _ = sent_box(site.placement, site.canvas.size)
-    where = site.placement.track.map_ref_from_frame(site.row, around.box) - step - np.array([x0, y0])
-    painted = site.placement.pictures[name].frame(0)[..., :3]
-    return np.log(np.maximum(sample_cubic(np.ascontiguousarray(painted), where), DARKEST))
 
 
 def lit_tone(

@@ -1,0 +1,118 @@
+"""Plates on one or several frames, blended as the tracks that were followed from there are: by distance in time."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.veil import Patch, Placement, Site
+from gentle_veil.core.errors import ParameterError
+from gentle_veil.core.types import ImageF32, MatteF32
+from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
+from gentle_veil.core.veils.conceal.params import ConcealParams
+from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of
+from gentle_veil.core.veils.conceal.quilt import lay_quilt
+from gentle_veil.core.veils.conceal.surround import Surround
+
+GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
+
+
+def make_plates(frames: FrameSource, placement: Placement, params: ConcealParams) -> dict[str, Any]:
+    """Frame number k -> what `make_plate` gives there, for every frame that has a plate.
+
+    Raises: ParameterError for a plate brought in that is not there, of another size, or of a frame on which the
+            surface is not seen
+    """
+    if params.way == "brought in":
+        check_painted(placement, frames.size, params)
+    made = {str(k): make_plate(frames, placement.standing_on(k)) for k in _frames_of(placement, params)}
+    return {k: plate for k, plate in made.items() if plate}
+
+
+def _frames_of(placement: Placement, params: ConcealParams) -> list[int]:
+    """The frames that have a plate: those a plate was brought in for, or the drape's references."""
+    track = placement.track
+    if params.way != "brought in":
+        main, *others = track.reference_frames
+        return [main, *(k for k in others if track.seen(k))]
+    named = painted_names(placement, params)
+    for k in named:
+        if k != track.reference_frames[0] and not track.seen(k):
+            raise ParameterError(
+                f"The plate '{named[k]}' is for a frame on which the drape is not seen; follow it there, or bring the "
+                "plate in for another frame."
+            )
+    return list(named)
+
+
+def painted_names(placement: Placement, params: ConcealParams) -> dict[int, str]:
+    """Frame number k -> the plate that was brought in for it."""
+    main = {placement.track.reference_frames[0]: params.plate} if params.plate else {}
+    return main | dict(params.plates)
+
+
+def shared_out(numbers: Sequence[int], k: int) -> list[tuple[int, float]]:
+    """The frames next to k among those with a plate, and each one's share: the nearer, the more; together 1."""
+    below, above = max((n for n in numbers if n <= k), default=None), min((n for n in numbers if n > k), default=None)
+    if below is None or above is None:
+        only = above if below is None else below
+        return [] if only is None else [(only, 1.0)]
+    s = (k - below) / (above - below)
+    return [(below, 1.0)] if s == 0 else [(below, 1 - s), (above, s)]
+
+
+def lay_plates(
+    site: Site, params: ConcealParams, prepared: dict[str, Any], around: Surround, matte: MatteF32
+) -> Patch | None:
+    """Lit tone, and texture from the quilts; textures are mixed so that their strength stays."""
+    plates = prepared["plates"]
+    step = np.array(prepared["steps"].get(str(site.k), (0.0, 0.0)))
+    shares = shared_out(sorted(int(k) for k in plates), site.k)
+    if not shares:
+        return None
+    tone, texture = (np.zeros((*matte.shape, 3), np.float32) for _ in range(2))
+    surface = np.ones_like(matte)
+    for k, share in shares:
+        there, seen_from, step_there = _seen_from(site, around, step, k)
+        painted = None
+        if params.way == "brought in":
+            painted = painted_tone(there, painted_names(site.placement, params)[k], seen_from, step_there)
+        lit, surface = lit_tone(there, plates[str(k)], seen_from, step_there, painted)
+        tone += np.float32(share) * lit
+        texture += np.float32(share / np.sqrt(sum(s**2 for _, s in shares))) * _texture(
+            there, plates[str(k)], seen_from, step_there, painted
+        )
+    return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface)
+
+
+def _seen_from(site: Site, around: Surround, step: np.ndarray, k: int) -> tuple[Site, Surround, np.ndarray]:
+    """The same site with the surface as it lies on frame k for its reference; the surround and the step likewise."""
+    if k == site.placement.track.reference_frames[0]:
+        return site, around, step
+    placement = site.placement.standing_on(k)
+    row = site.placement.track.row(k)
+    assert row is not None
+    middle = site.placement.polygon_ref.mean(axis=0)
+    a, b = site.placement.track.carry(np.stack([middle, middle + step]), row)
+    centre = placement.polygon_ref.mean(axis=0)
+    return (
+        replace(site, placement=placement),
+        replace(around, scale=placement.track.scale_at(centre, site.row), outline_ref=placement.polygon_ref + (b - a)),
+        b - a,
+    )
+
+
+def _texture(
+    site: Site, plate: dict[str, Any], around: Surround, step: np.ndarray, painted: ImageF32 | None
+) -> ImageF32:
+    quilt = quilt_of(plate)
+    if quilt is None:
+        return np.zeros((*around.distance.shape, 3), np.float32)
+    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step)
+    if painted is not None:
+        # A painted plate has pores of its own; only the grain must be the frame's.
+        texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))
+    return texture
