@@ -96,6 +96,17 @@ class TackAt(Strict):
     span: Annotated[int, Field(ge=1, le=10_000, description="Frames over which it fades, before and after.")] = 12
 
 
+class VerticesWritten(Strict):
+    """Which vertices a mesh has: those that its bending needs, more at ``added`` and fewer next to ``removed``.
+
+    In px of the reference frame.
+    """
+
+    adapted: bool = False
+    added: list[Point] = Field(default_factory=list, max_length=5000)
+    removed: list[Point] = Field(default_factory=list, max_length=5000)
+
+
 class Drape(Strict):
     """A piece of surface to follow."""
 
@@ -103,6 +114,7 @@ class Drape(Strict):
     reference_frames: list[int] = Field(min_length=1, max_length=64)
     outline: dict[int, Outline] = Field(min_length=1, description="Frame number to outline.")
     follower: FollowerChoice = FollowerChoice()
+    vertices: VerticesWritten = VerticesWritten()
     tacks: list[TackAt] = Field(default_factory=list, max_length=1000)
     forgotten: list[tuple[int, int]] = Field(
         default_factory=list, max_length=1000, description="First and last frame of spans where it is not known."

@@ -14,19 +14,19 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
 from gentle_veil.core.followers import FOLLOWERS
-from gentle_veil.core.followers.vectors.options import BROUGHT_IN
 from gentle_veil.core.geometry.keyed_outline import keyed_outline
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.motion.blending import blended
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.motion.tacks import Tack, tacked
+from gentle_veil.core.motion.vertices import VertexChoice, with_vertices
 from gentle_veil.core.types import MaskBool, Points
 from gentle_veil.domain.keys import content_key, track_key
 from gentle_veil.domain.recipe import Drape, Outline, Recipe
 from gentle_veil.domain.recipe import Holdout as WrittenHoldout
 from gentle_veil.media.write import write_atomically
 from gentle_veil.services.recipes import drape_of
-from gentle_veil.services.vectors import FramesWithVectors, brought_content
+from gentle_veil.services.vectors import FramesWithVectors, content_brought_for
 from gentle_veil.services.workspace import Workspace
 
 SAVE_EVERY = 50  # frames; what has been followed survives a crash
@@ -150,7 +150,7 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
     key = _key_of(workspace, drape, holdouts_before(workspace, recipe, drape.name)[1])
     # Files are replaced whole whenever more has been followed; their times tell.
     stamp = [workspace.cache.stamp("track", k, ".npz") for k in _keys(workspace, drape, key)]
-    tacks = [[t.model_dump(mode="json") for t in drape.tacks], drape.forgotten]
+    tacks = [[t.model_dump(mode="json") for t in drape.tacks], drape.forgotten, drape.vertices.model_dump(mode="json")]
     followed: Followed | None = workspace.memory.get(
         ("track", key, content_key(stamp, tacks)), lambda: _read_known(workspace, drape, key)
     )
@@ -158,7 +158,7 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
 
 
 def _key_of(workspace: Workspace, drape: Drape, passing: str) -> str:
-    brought = brought_content(workspace) if drape.follower.options.get("quality") == BROUGHT_IN else ""
+    brought = content_brought_for(workspace, drape.follower.options.get("quality"))
     return track_key(workspace.media_key, drape, passing + brought)
 
 
@@ -191,7 +191,10 @@ def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: 
     tacks = [Tack(t.frame - workspace.info.first_frame, t.at, t.to, t.reach, t.span) for t in drape.tacks]
     written = [t.model_dump(mode="json") for t in drape.tacks]
     rows = [(r.frames.tolist(), r.status.tolist()) for r in raw]
-    whole = tacked(blended([settled(r) for r in raw]), tacks)
+    chosen = VertexChoice(drape.vertices.adapted, tuple(drape.vertices.added), tuple(drape.vertices.removed))
+    whole = tacked(with_vertices(blended([settled(r) for r in raw]), chosen), tacks)
+    if chosen != VertexChoice():
+        written.append({"vertices": drape.vertices.model_dump(mode="json")})
     spans = [(first - workspace.info.first_frame, last - workspace.info.first_frame) for first, last in drape.forgotten]
     if spans:
         kept = [not any(a <= int(k) <= b for a, b in spans) for k in whole.frames]

@@ -13,11 +13,11 @@ from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.errors import MediaError, RuleError
-from gentle_veil.core.followers.vectors.options import BROUGHT_IN
+from gentle_veil.core.followers.vectors.options import BROUGHT_IN, MAPS
 from gentle_veil.core.motion.dense import QUALITIES, ComputedVectors, Motion
 from gentle_veil.core.types import RawImage
 from gentle_veil.domain.keys import content_key
-from gentle_veil.media.motion_files import BACKWARD, FORWARD, read_motion
+from gentle_veil.media.motion_files import BACKWARD, FORWARD, PLACE, channels_of, read_motion
 from gentle_veil.media.write import write_atomically
 from gentle_veil.services.workspace import Workspace
 
@@ -36,7 +36,7 @@ class KeptVectors:
     def between(self, k: int, to: int, quality: str) -> Motion:
         # Fields are large and asked for once or twice: the disk is near enough, and memory stays flat.
         w = self._workspace
-        if quality == BROUGHT_IN:
+        if quality in (BROUGHT_IN, MAPS):
             return self._brought_in(k, to)
         width, height = w.frames.size
         key = _key(w, k, to, quality)
@@ -48,16 +48,21 @@ class KeptVectors:
         return motion
 
     def _brought_in(self, k: int, to: int) -> Motion:
-        w = self._workspace
-        frame, part = w.frame_of(k), FORWARD if to > k else BACKWARD
-        path = w.brought / f"{frame:05d}.exr"
+        return self._part(k, FORWARD if to > k else BACKWARD)
+
+    def place(self, k: int) -> Motion | None:
+        return self._part(k, PLACE)
+
+    def _part(self, k: int, part: str) -> Motion:
+        frame = self._workspace.frame_of(k)
+        path = self._workspace.brought / f"{frame:05d}.exr"
         if not path.is_file():
             raise RuleError(
-                f"No vectors were brought in for frame {frame}; bring in one EXR per frame, or choose another quality."
+                f"Nothing was brought in for frame {frame}; bring in one EXR per frame, or choose another quality."
             )
         motion = read_motion(path).get(part)
         if motion is None:
-            raise RuleError(f"The vectors of frame {frame} lack their {part} part, {part}.u and {part}.v.")
+            raise RuleError(f"The EXR of frame {frame} lacks its {part} part, {' and '.join(channels_of(part))}.")
         return motion
 
 
@@ -117,10 +122,15 @@ def vectors_kept(workspace: Workspace) -> list[dict[str, object]]:
 
 def free_vectors(workspace: Workspace, quality: str) -> None:
     """Forget the motion of a quality; what has been followed with it stays."""
-    if quality == BROUGHT_IN:
+    if quality in (BROUGHT_IN, MAPS):
         shutil.rmtree(workspace.brought, ignore_errors=True)
     for pair in _pairs(0, len(workspace.frames) - 1):
         workspace.cache.path("vectors", _key(workspace, *pair, quality), f".{quality}").unlink(missing_ok=True)
+
+
+def content_brought_for(workspace: Workspace, quality: object) -> str:
+    """What a track depends on beside its recipe: the hash of what was brought in, where its vectors are of that."""
+    return brought_content(workspace) if quality in (BROUGHT_IN, MAPS) else ""
 
 
 def brought_content(workspace: Workspace) -> str:

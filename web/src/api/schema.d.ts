@@ -991,6 +991,14 @@ export interface components {
             reference_frames: number[];
             /** Tacks */
             tacks?: components["schemas"]["TackAt"][];
+            /**
+             * @default {
+             *       "adapted": false,
+             *       "added": [],
+             *       "removed": []
+             *     }
+             */
+            vertices?: components["schemas"]["VerticesWritten"];
         };
         /** FaceCoverage */
         FaceCoverage: {
@@ -1952,6 +1960,29 @@ export interface components {
         VersionName: {
             /** Name */
             name: string;
+        };
+        /**
+         * VerticesWritten
+         * @description Which vertices a mesh has: those that its bending needs, more at ``added`` and fewer next to ``removed``.
+         *
+         *     In px of the reference frame.
+         */
+        VerticesWritten: {
+            /**
+             * Adapted
+             * @default false
+             */
+            adapted?: boolean;
+            /** Added */
+            added?: [
+                number,
+                number
+            ][];
+            /** Removed */
+            removed?: [
+                number,
+                number
+            ][];
         };
     };
     responses: never;

@@ -12,7 +12,7 @@ export type Stuck = (typeof STUCK)[number];
 export const SPAN_FRAMES = 8;
 export type FlatLook = "same" | "tracked" | "residual";
 export type ToolName =
-  "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source" | "point";
+  "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source" | "point" | "vertex";
 export type Selection = { kind: "shot" } | { kind: "drape" | "veil" | "holdout"; name: string };
 export type Pad = "dark" | "middle" | "light";
 

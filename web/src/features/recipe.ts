@@ -23,12 +23,20 @@ export interface Tack {
 export const TACK_REACH = 60;
 export const TACK_SPAN = 12;
 
+/** Which vertices a mesh has: what its bending needs, and places with one more or one less. */
+export interface Vertices {
+  adapted?: boolean;
+  added?: Pair[];
+  removed?: Pair[];
+}
+
 export interface Drape {
   name: string;
   reference_frames: number[];
   outline: Record<string, unknown>;
   follower?: { kind?: string; options?: Record<string, unknown> };
   tacks?: Tack[];
+  vertices?: Vertices;
   /** First and last frame of spans where the surface is not known. */
   forgotten?: [number, number][];
 }

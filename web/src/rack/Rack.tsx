@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../api/client";
-import { now, useUiAside } from "../app/store";
+import { now, useUiAside, type ToolName } from "../app/store";
 import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
 import { FacePartsMenu } from "../features/drape/FacePartsMenu";
 import {
@@ -19,6 +19,19 @@ import { AddVeil } from "./AddVeil";
 
 const row = "flex w-full items-center gap-1.5 px-2 py-1 text-left";
 const chosen = "bg-raised text-bright shadow-[inset_3px_0_0_var(--color-madder)]";
+
+/** What to do with the tool in hand. */
+const TOOL_SAYS: Record<Exclude<ToolName, "none">, string> = {
+  brush: "Paint in the flat view, where the surface stands still. Escape puts the brush down.",
+  source: "Click where the brush samples: clean skin near by.",
+  tack: "Take hold of a point of the surface and drag it to where it is on this frame.",
+  outline: "Click points around the surface; close on the first point or with Enter.",
+  holdout: "Click points around what passes in front; close on the first point or with Enter.",
+  point: "Click to place a point; Shift and click switches the nearest one off.",
+  vertex: "Click the surface to add a vertex; Shift and click takes the nearest one away.",
+  spot: "Drag from the middle of the spot outwards. Escape puts the tool down.",
+  mark: "Drag from the middle of the spot outwards. Escape puts the tool down.",
+};
 
 function DrapeMark({ shot, drape }: { shot: number; drape: string }) {
   const { data: track } = useQuery(trackQuery(shot, drape));
@@ -175,19 +188,7 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
           Hold something out
         </Button>
         {recipe && <AddVeil shot={shot} recipe={recipe} drape={drape} />}
-        {ui.tool !== "none" && (
-          <p className="text-[12px] text-saffron">
-            {ui.tool === "brush"
-              ? "Paint in the flat view, where the surface stands still. Escape puts the brush down."
-              : ui.tool === "source"
-                ? "Click where the brush samples: clean skin near by."
-                : ui.tool === "tack"
-                  ? "Take hold of a point of the surface and drag it to where it is on this frame."
-                  : ui.tool === "outline" || ui.tool === "holdout"
-                    ? `Click points around ${ui.tool === "outline" ? "the surface" : "what passes in front"}; close on the first point or with Enter.`
-                    : "Drag from the middle of the spot outwards. Escape puts the tool down."}
-          </p>
-        )}
+        {ui.tool !== "none" && <p className="text-[12px] text-saffron">{TOOL_SAYS[ui.tool]}</p>}
       </div>
       <div className="min-h-0 flex-1 overflow-auto">
         <button

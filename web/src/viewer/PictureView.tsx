@@ -375,7 +375,7 @@ export function PictureView(props: Props) {
     const p = toFrame(view, s);
     if (e.button === 1 || e.altKey) return setDrag({ kind: "pan", x: s.x, y: s.y });
     if (e.button !== 0) return;
-    if (tool === "point") return props.onPoint?.(p, e.shiftKey);
+    if (tool === "point" || tool === "vertex") return props.onPoint?.(p, e.shiftKey);
     if (tool === "source" && props.brush) return props.brush.onSource(p);
     if (tool === "brush" && props.brush)
       return setDrag({ kind: "stroke", points: [{ ...p, pressure: pressureOf(e) }] });

@@ -33,6 +33,7 @@ import {
   type Recipe,
   type Veil,
 } from "../features/recipe";
+import { vertexAdded, vertexRemoved, verticesOf } from "../features/drape/vertices";
 import { donorsOf, dragged, stepOf, withDonors } from "../features/veil/donors";
 import {
   offsetFor,
@@ -69,6 +70,8 @@ import { pictures } from "./pictures";
 import { stuckItem } from "./stuck";
 import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
+
+const VERTEX_NEAR = 6; // reference px within which a click takes back what was added or taken away
 
 const pair = (p: FramePt): [number, number] => [round(p.x), round(p.y)];
 const LOOSE = 2.4; // times the mark's radius: room around the thing, for following
@@ -501,6 +504,18 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       off ? "Point off" : "Point placed",
     );
   };
+  const setVertex = (p: FramePt, away: boolean) => {
+    if (!recipe || !drape || !frameMap || !track) return;
+    const at = pair(frameMap.back(p));
+    const next = (away ? vertexRemoved : vertexAdded)(verticesOf(drape), at, VERTEX_NEAR);
+    void edit(
+      withDrape(recipe, drape.name, (d) => ({ ...d, vertices: next })),
+      away ? "Vertex taken away" : "Vertex added",
+    );
+  };
+  const byHand = drape && ui.tool === "vertex" && frameMap ? verticesOf(drape) : null;
+  const dotsHere = (places: [number, number][]) =>
+    places.map(([x, y]) => frameMap!.there({ x, y } as FramePt));
   const tacks = (drape?.tacks ?? [])
     .filter((t) => t.frame === frame)
     .map((t) => ({ to: { x: t.to[0], y: t.to[1] }, reach: t.reach ?? TACK_REACH }));
@@ -572,8 +587,14 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         onDrawn={(p) => void (ui.tool === "holdout" ? addHoldout(p) : addDrape(p))}
         tacks={tacks}
         onTack={setTack}
-        onPoint={placePoint}
-        dots={onReference ? { placed: dotsOf("placed"), off: dotsOf("off") } : undefined}
+        onPoint={ui.tool === "vertex" ? setVertex : placePoint}
+        dots={
+          byHand
+            ? { placed: dotsHere(byHand.added), off: dotsHere(byHand.removed) }
+            : onReference
+              ? { placed: dotsOf("placed"), off: dotsOf("off") }
+              : undefined
+        }
         head={
           <>
             <Choice

@@ -26,6 +26,11 @@ class Vectors(Protocol):
         """Where the pixels of frame ``k`` go on frame ``to``, one frame on or back: (H, W, 2) float32, px."""
         ...
 
+    def place(self, k: int) -> Motion | None:
+        """Where the reference's pixels lie on frame ``k`` by a map that was brought in: (H, W, 2) float32 px, NaN where
+        it does not say; None without a map."""
+        ...
+
 
 @runtime_checkable
 class WithVectors(Protocol):
@@ -43,6 +48,9 @@ class ComputedVectors:
 
     def between(self, k: int, to: int, quality: str) -> Motion:
         return dense_motion(self._frames[k], self._frames[to], self._frames.encoding.full_scale, quality)
+
+    def place(self, k: int) -> Motion | None:
+        return None
 
 
 def vectors_of(frames: FrameSource) -> Vectors:

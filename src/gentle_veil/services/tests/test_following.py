@@ -131,3 +131,22 @@ def test_veil_shapes__the_outline_is_corrected_on_their_frames(workspace) -> Non
     assert areas["corrected"] - areas["plain"] == pytest.approx(6, abs=0.5)
     first = [compose(workspace, build_layers(workspace, r), 0).matte("spot") for r in (recipe, corrected)]
     np.testing.assert_allclose(first[0], first[1], atol=1e-3)
+
+
+@pytest.mark.property
+def test_vertices_by_hand__change_the_mesh_without_following_again(workspace) -> None:
+    document = spot_recipe()
+    document["drapes"][0]["follower"] = {"kind": "mesh"}
+    plain = read_recipe(document)
+    before = follow(workspace, plain, plain.drapes[0], range(6))
+    x, y = before.track.vertices_ref[len(before.track.vertices_ref) // 2]
+    document["drapes"][0]["vertices"] = {"removed": [[float(x), float(y)]], "added": [[float(x) + 2.5, float(y)]]}
+    changed = read_recipe(document)
+    after = known_track(workspace, changed, changed.drapes[0])
+    assert after is not None and after.content != before.content
+    assert len(after.track.vertices_ref) == len(before.track.vertices_ref)
+    assert after.track.status.tolist() == before.track.status.tolist()
+    document["drapes"][0]["vertices"] = {"adapted": True}
+    few = read_recipe(document)
+    known = known_track(workspace, few, few.drapes[0])
+    assert known is not None and len(known.track.vertices_ref) < len(before.track.vertices_ref)

@@ -108,7 +108,7 @@ def test_refusals__one_sentence_and_what_was_there_stays(workspace, tmp_path: Pa
         bring_in_vectors(workspace, [])
     assert vectors_kept(workspace)[-1]["kept"] == 2
     theirs = recipe_with(quality="brought in")
-    with pytest.raises(RuleError, match="No vectors were brought in for frame 2"):
+    with pytest.raises(RuleError, match="Nothing was brought in for frame 2"):
         follow(workspace, theirs, theirs.drapes[0], range(5))
     with pytest.raises(RuleError, match="quick, good, fine"):
         analyse_vectors(workspace, 0, 1, "best")
@@ -152,3 +152,28 @@ def test_frames_left_out__are_walked_and_going_on_begins_where_it_was(workspace)
     assert list(later.frames) == [0, 1, 2, 3, 4, 9]
     off = later.carry(np.array([MARK]), later.row(9)) - every.carry(np.array([MARK]), 9)
     assert np.linalg.norm(off) < 0.3
+
+
+@pytest.mark.property
+def test_maps_brought_in__say_where_the_surface_is(workspace, tmp_path: Path) -> None:
+    """A plane's own maps, sent out and brought back, move a mesh as they moved the plane."""
+    plane = read_recipe(spot_recipe())
+    theirs = follow(workspace, plane, plane.drapes[0], range(12)).track
+    send_out_vectors(workspace, tmp_path / "out", 0, 11, "quick", recipe=plane, drape=plane.drapes[0])
+    bring_in_vectors(workspace, sorted((tmp_path / "out").glob("*.exr")))
+    for anchor, allowed in ((False, 0.1), (True, 0.3)):
+        recipe = recipe_with(anchor=anchor, quality="maps brought in")
+        track = follow(workspace, recipe, recipe.drapes[0], [3, 11]).track  # maps need no frames between
+        for k in (3, 11):
+            apart = track.carry(np.array([MARK]), track.row(k)) - theirs.carry(np.array([MARK]), theirs.row(k))
+            assert np.linalg.norm(apart) < allowed
+
+
+def test_maps_brought_in__a_frame_without_one_is_said(workspace, tmp_path: Path) -> None:
+    send_out_vectors(workspace, tmp_path / "out", 0, 3, "quick")
+    bring_in_vectors(workspace, sorted((tmp_path / "out").glob("*.exr")))
+    recipe = recipe_with(quality="maps brought in")
+    with pytest.raises(RuleError, match=r"lacks its place part, place\.x and place\.y"):
+        follow(workspace, recipe, recipe.drapes[0], [2])
+    with pytest.raises(RuleError, match="Nothing was brought in for frame 9"):
+        follow(workspace, recipe, recipe.drapes[0], [9])

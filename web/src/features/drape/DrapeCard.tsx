@@ -31,6 +31,7 @@ import {
 import { HeadSection } from "./HeadSection";
 import { PointsSection } from "./PointsSection";
 import { Forgotten, PointsIn } from "./TrackEdits";
+import { VerticesSection } from "./VerticesSection";
 import { VectorsSection } from "./VectorsSection";
 import { Checks } from "./Checks";
 import { tackSpan, worstFrames } from "./model";
@@ -170,6 +171,18 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <p className="mt-1 text-[12px] text-dim">{params?.followers[kind]?.help}</p>
       </Section>
       {kind === "face" && track && <HeadSection shot={shot.id} drape={drape.name} />}
+      {kind !== "plane" && (
+        <VerticesSection
+          drape={drape}
+          count={track?.vertices}
+          onChange={(vertices, label) =>
+            void edit(
+              withDrape(recipe, drape.name, (d) => ({ ...d, vertices })),
+              label,
+            )
+          }
+        />
+      )}
       {kind === "points" && (
         <PointsSection
           reference={reference}

@@ -59,14 +59,14 @@ export function VectorsSection({
       );
       say(`Vectors of ${count} frames brought in`);
     });
-  const analysed = quality !== "brought in";
+  const analysed = quality !== "brought in" && quality !== "maps brought in";
   return (
     <Section title="Vectors of the shot">
       {kept
-        ?.filter((v) => v.kept > 0 || v.quality === quality)
+        ?.filter((v) => v.kept > 0 || quality.endsWith(v.quality))
         .map((v) => (
           <div key={v.quality} className="flex items-center justify-between py-0.5">
-            <span className={v.quality === quality ? "" : "text-dim"}>{v.quality}</span>
+            <span className={quality.endsWith(v.quality) ? "" : "text-dim"}>{v.quality}</span>
             <span className="flex items-center gap-1.5 text-dim">
               <span className="num">
                 {v.kept} of {v.of}
@@ -87,12 +87,12 @@ export function VectorsSection({
           Analyse the range
         </Button>
         <Button
-          onClick={() => void start({ kind: "send vectors", quality, drape: followed ? drape : null })}
+          onClick={() => void start({ kind: "send vectors", quality: quality === "maps brought in" ? "good" : quality, drape: followed ? drape : null })}
           title="One multi-part EXR per frame into the deliveries: forward and backward motion, and where the reference lies"
         >
           Send out
         </Button>
-        <Button disabled={busy} onClick={() => chooser.current?.click()} title="EXR files, one per frame">
+        <Button disabled={busy} onClick={() => chooser.current?.click()} title="EXR files, one per frame: vectors, or coordinate maps of this drape's reference">
           Bring in
         </Button>
         <input

@@ -6,16 +6,17 @@ from gentle_veil.core.contracts.params import choice, number, switch
 from gentle_veil.core.followers.mesh.options import reach_option, spacing_option
 from gentle_veil.core.motion.dense import QUALITIES
 
-BROUGHT_IN = "brought in"
+BROUGHT_IN, MAPS = "brought in", "maps brought in"
 
 
 @dataclass(frozen=True)
 class VectorsOptions:
     quality: str = choice(
         "good",
-        (*QUALITIES, BROUGHT_IN),
+        (*QUALITIES, BROUGHT_IN, MAPS),
         label="Vectors",
-        help="How finely motion is analysed, or the vectors that were brought in for this shot.",
+        help="How finely motion is analysed, or the vectors that were brought in for this shot; or coordinate maps, "
+        "which say where every pixel of this drape's reference frame lies.",
         group="Motion",
     )
     anchor: bool = switch(

@@ -1,6 +1,7 @@
 """Follow a region by integrating dense motion from frame to frame, held to the reference by the mesh's solve.
 
-Where forward and backward motion contradict each other a place goes with its neighbours. Without the hold nothing but
+Maps that were brought in say at once where the surface is, and need no integrating. Where forward and backward motion
+contradict each other a place goes with its neighbours. Without the hold nothing but
 the motion moves the surface, and what contradicts adds up to how unsure it is.
 """
 
@@ -10,10 +11,11 @@ import numpy as np
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.surface_track import SurfaceTrack, TrackRow
+from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory
-from gentle_veil.core.followers.vectors.options import VectorsOptions
+from gentle_veil.core.followers.vectors.options import MAPS, VectorsOptions
 from gentle_veil.core.motion.dense import vectors_of
 from gentle_veil.core.motion.mesh_registration import STEP, Light, MeshFit
 from gentle_veil.core.motion.pyramid import GreyPyramid, covered
@@ -21,6 +23,7 @@ from gentle_veil.core.types import ImageF32
 
 CONTRADICTION_PX = 0.4  # forward and backward motion apart by this much halve a place's say
 DRIFT_PX = 0.05  # expected error per integrated frame, when nothing contradicts
+UNSAID_PX2 = 0.2  # expected squared error per frame where nothing is said
 
 
 class VectorsFollower(MeshFollower):
@@ -52,7 +55,7 @@ class _Run(MeshRun):
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         # Motion leads only from a frame to its neighbour: what lies between is walked too.
-        while self.last + self.step != k:
+        while self.last + self.step != k and self.chosen_vectors.quality != MAPS:
             _, state = super().follow(self.last + self.step, state, history)
             self.last += self.step
         found = super().follow(k, state, history)
@@ -65,8 +68,10 @@ class _Run(MeshRun):
         return [self._integrated(k, state), super().dense_guesses(k, state, pyramid, best)[1]]
 
     def _integrated(self, k: int, state: MeshState) -> ImageF32:
-        """The last displacement (2, h, w) moved on by the motion from the last frame to frame ``k``."""
+        """The last displacement (2, h, w) moved on by the motion from the last frame to frame ``k``, or the map's."""
         quality = self.chosen_vectors.quality
+        if quality == MAPS:
+            return self._mapped(k, state)
         forth, back = self.vectors.between(self.last, k, quality), self.vectors.between(k, self.last, quality)
         here = self.registration.base + state.displacement
         step = _sampled(forth, here)
@@ -79,8 +84,24 @@ class _Run(MeshRun):
             hidden = covered(passing, width, height)
             shown &= ~hidden[np.clip(y, 0, height - 1).astype(int), np.clip(x, 0, width - 1).astype(int)]
         trust = (shown / (1 + (contradiction / CONTRADICTION_PX) ** 2)).astype(np.float32)
-        self.drift = self.drift + DRIFT_PX**2 + (0.5 * contradiction * trust) ** 2 + 0.2 * (1 - trust)
-        return state.displacement + _evened(step, trust, self.chosen_vectors.smooth / STEP)
+        self.drift = self.drift + DRIFT_PX**2 + (0.5 * contradiction * trust) ** 2 + UNSAID_PX2 * (1 - trust)
+        return self._on(state, step, trust)
+
+    def _on(self, state: MeshState, step: ImageF32, trust: ImageF32) -> ImageF32:
+        return np.asarray(state.displacement + _evened(step, trust, self.chosen_vectors.smooth / STEP))
+
+    def _mapped(self, k: int, state: MeshState) -> ImageF32:
+        """The displacement (2, h, w) that a map says; where it says nothing, that of what lies around."""
+        place = self.vectors.place(k)
+        if place is None:
+            raise ParameterError(
+                "There is no coordinate map for a frame; bring in one EXR per frame with its place part."
+            )
+        said = _sampled(place, self.registration.base)
+        known = np.isfinite(said).all(axis=0)
+        step = np.where(known, said - self.registration.base - state.displacement, np.float32(0))
+        self.drift = np.where(known, DRIFT_PX**2, self.drift + UNSAID_PX2).astype(np.float32)
+        return self._on(state, np.asarray(step), np.asarray(known, np.float32))
 
     def solved(  # type: ignore[no-untyped-def]
         self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32
