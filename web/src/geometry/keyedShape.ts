@@ -1,5 +1,5 @@
 import type { Outline, Pair } from "../features/recipe";
-import { addPoint, removePoint } from "../viewer/tools/outline";
+import { addPoint, removePoint } from "./outlineEdits";
 
 /** An outline keyed over frames: as many points on each key. */
 export type Shapes = readonly (readonly [number, Outline])[];

@@ -11,7 +11,7 @@ import {
   type Recipe,
   type Veil,
 } from "../features/recipe";
-import { scaledOutline } from "../viewer/tools/outline";
+import { scaledOutline } from "../geometry/outlineEdits";
 
 const WHOLE_DRAPE = 0.85; // of the drape's outline, which is loose around the thing
 const SOFT_FEATHER = 16; // px; skin has no edge where smoothing may end

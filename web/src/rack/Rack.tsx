@@ -13,7 +13,7 @@ import {
   type Veil,
 } from "../features/recipe";
 import { Button, Hint } from "../ui/controls";
-import { scaledOutline } from "../viewer/tools/outline";
+import { scaledOutline } from "../geometry/outlineEdits";
 import { useSelected } from "../viewer/Views";
 import { AddVeil } from "./AddVeil";
 

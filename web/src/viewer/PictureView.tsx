@@ -32,7 +32,7 @@ import {
   removePoint,
   setFeather,
   toggleCorner,
-} from "./tools/outline";
+} from "../geometry/outlineEdits";
 
 /** An outline that lies on the picture, in picture px. */
 export interface OutlineItem {

@@ -50,7 +50,7 @@ import { circleOutline, outlineCurve, round } from "../geometry/spline";
 import { alike, shapeOn } from "../geometry/keyedShape";
 import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
 import { Button, Choice } from "../ui/controls";
-import { grownBy } from "./tools/outline";
+import { grownBy } from "../geometry/outlineEdits";
 import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
 import { MATTE_LOOKS, flatAddress, frameAddress, layersOf, matteLook, type Scene } from "./addresses";

@@ -11,7 +11,7 @@ import {
   scaledOutline,
   setFeather,
   toggleCorner,
-} from "../../viewer/tools/outline";
+} from "../../geometry/outlineEdits";
 import { ParamPanel } from "../ParamPanel";
 import { paramsQuery, trackQuery, useEdit, useStartJob, type Track } from "../queries";
 import {

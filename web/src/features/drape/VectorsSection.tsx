@@ -87,12 +87,22 @@ export function VectorsSection({
           Analyse the range
         </Button>
         <Button
-          onClick={() => void start({ kind: "send vectors", quality: quality === "maps brought in" ? "good" : quality, drape: followed ? drape : null })}
+          onClick={() =>
+            void start({
+              kind: "send vectors",
+              quality: quality === "maps brought in" ? "good" : quality,
+              drape: followed ? drape : null,
+            })
+          }
           title="One multi-part EXR per frame into the deliveries: forward and backward motion, and where the reference lies"
         >
           Send out
         </Button>
-        <Button disabled={busy} onClick={() => chooser.current?.click()} title="EXR files, one per frame: vectors, or coordinate maps of this drape's reference">
+        <Button
+          disabled={busy}
+          onClick={() => chooser.current?.click()}
+          title="EXR files, one per frame: vectors, or coordinate maps of this drape's reference"
+        >
           Bring in
         </Button>
         <input

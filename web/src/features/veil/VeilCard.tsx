@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../../api/client";
 import { now, useUiAside } from "../../app/store";
 import { Button, NumberField, Section, Switch, TextField } from "../../ui/controls";
-import { scaledOutline } from "../../viewer/tools/outline";
+import { scaledOutline } from "../../geometry/outlineEdits";
 import { PointList } from "../drape/DrapeCard";
 import { BelongingSection } from "./BelongingSection";
 import { DonorsSection } from "./DonorsSection";
@@ -12,6 +12,7 @@ import { alike } from "../../geometry/keyedShape";
 import { RangeRow } from "../RangeRow";
 import { ScopeSwitch } from "../ScopeSwitch";
 import { PaintSection } from "./PaintSection";
+import { PlacementsSection } from "./PlacementsSection";
 import { PlatesSection } from "./PlatesSection";
 import { SelectionSection } from "./SelectionSection";
 import { Reuse } from "./Reuse";
@@ -121,6 +122,13 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
         <ArtworkShelf
           chosen={String(veil.params?.art ?? "")}
           onChoose={(art) => change({ params: { ...veil.params, art } }, "Artwork")}
+        />
+      )}
+      {veil.kind === "apply" && drape && drape.reference_frames.length > 1 && (
+        <PlacementsSection
+          veil={veil}
+          references={drape.reference_frames}
+          onChange={(params, label) => change({ params }, label)}
         />
       )}
       {veil.kind === "obscure" && (

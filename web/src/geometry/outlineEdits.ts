@@ -1,6 +1,6 @@
-import { distance, type FramePt } from "../../geometry/points";
-import { contains, outlineCurve } from "../../geometry/spline";
-import type { Outline, Pair } from "../../features/recipe";
+import { distance, type FramePt } from "./points";
+import { contains, outlineCurve } from "./spline";
+import type { Outline, Pair } from "../features/recipe";
 
 /**
  * Editing a closed outline by hand. Pure: what lies under the pointer, and what an outline becomes. Points are in px of

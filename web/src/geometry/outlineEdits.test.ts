@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Outline } from "../../features/recipe";
+import type { Outline } from "../features/recipe";
 import {
   addPoint,
   featherCurve,
@@ -11,7 +11,7 @@ import {
   scaledOutline,
   setFeather,
   toggleCorner,
-} from "./outline";
+} from "./outlineEdits";
 
 const square: Outline = {
   points: [
