@@ -1,6 +1,7 @@
 """Following judged and helped, and painting where the surface stands still, in Chromium."""
 
 import re
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Locator, Page, Response, expect
@@ -222,4 +223,63 @@ def test_donors__one_more_place_is_added_dragged_and_keyed(page: Page, server) -
     card(page).get_by_role("button", name="Remove donor 1").click()
     expect(card(page).get_by_text(re.compile("px away"))).to_be_visible(timeout=LONG)
     settled(page)
+    remove_drape(page, "skin 1")
+
+
+def test_vertices__single_ones_by_hand_and_fewer_where_nothing_bends(page: Page, server) -> None:
+    arm(page, server)
+    go_to(page, 20)
+    page.get_by_role("button", name="Draw a drape").click()
+    outline(page, (400, 250), (470, 250), (470, 310), (400, 310))
+    card(page).get_by_role("radio", name="Mesh", exact=True).click()
+    go_to(page, 22)
+    card(page).get_by_role("button", name="To here").click()
+    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    heading = card(page).get_by_role("heading", name=re.compile(r"^Vertices: \d+$"))
+
+    def count() -> int:
+        return int((heading.text_content() or "").split()[-1])
+
+    before = count()
+    card(page).get_by_role("button", name="Add or take away").click()
+    page.mouse.click(*place(page, 433, 277))
+    expect(card(page).get_by_text("By hand: 1 added, 0 taken away.")).to_be_visible()
+    expect(heading).to_have_text(f"Vertices: {before + 1}")
+    page.keyboard.down("Shift")
+    page.mouse.click(*place(page, 450, 290))
+    page.keyboard.up("Shift")
+    expect(card(page).get_by_text("By hand: 1 added, 1 taken away.")).to_be_visible()
+    expect(heading).to_have_text(f"Vertices: {before}")
+    card(page).get_by_role("button", name="Done").click()
+    card(page).get_by_label("Only where it bends").click()
+    expect(heading).not_to_have_text(f"Vertices: {before}")
+    assert 4 <= count() < before
+    card(page).get_by_role("button", name="As followed").click()
+    expect(heading).to_have_text(f"Vertices: {before}")
+    remove_drape(page, "skin 1")
+
+
+def test_plates__whole_frames_go_out_and_come_back_for_their_frames(page: Page, server, tmp_path: Path) -> None:
+    followed_patch(page, server, 23, (390, 240), (490, 240), (490, 320), (390, 320))
+    page.get_by_role("button", name="Mark", exact=True).click()
+    drag(page, place(page, 440, 280), place(page, 450, 280))
+    expect(rack(page).get_by_text("spot 1")).to_be_visible()
+    settled(page)
+    card(page).get_by_label("Way", exact=True).select_option("brought in")
+    expect(card(page).get_by_text("Plates: none")).to_be_visible()
+    for frame, scope in ((20, "reference 20"), (23, "frame 23")):
+        go_to(page, frame)
+        sent = card(page).get_by_role("link", name=f"The whole frame {frame}, 16-bit PNG").get_attribute("href")
+        (tmp_path / f"plate {frame}.png").write_bytes(page.request.get(server.url.rstrip("/") + (sent or "")).body())
+        card(page).get_by_role("radio", name=scope).click()
+        page.get_by_label("Artwork files").set_input_files(str(tmp_path / f"plate {frame}.png"))
+    expect(card(page).get_by_text("Plates: 2")).to_be_visible()
+    expect(card(page).get_by_role("button", name="Leave out the plate of frame 23")).to_be_visible()
+    settled(page)
+    expect(page.get_by_test_id("picture-Shot view")).to_have_attribute("data-shown", re.compile("look=result"))
+    card(page).get_by_role("button", name="Leave out the plate of frame 23").click()
+    expect(card(page).get_by_text("Plates: 1")).to_be_visible()
+    card(page).get_by_role("button", name="Remove veil").click()
+    expect(rack(page).get_by_text("spot 1")).to_be_hidden()
     remove_drape(page, "skin 1")

@@ -65,7 +65,7 @@ export function PlatesSection({
             value={forThis ? "this" : "reference"}
             options={[
               { value: "reference", text: `reference ${reference}` },
-              { value: "this", text: `this frame ${frame}`, title: "A plate of this whole frame as well" },
+              { value: "this", text: `frame ${frame}`, title: "A plate of this whole frame as well" },
             ]}
             onChange={(v) => setForThis(v === "this")}
           />
