@@ -16,6 +16,7 @@ from gentle_veil.core.types import ImageF32, MaskBool, Points
 
 SAMPLES_PER_SPAN = 12
 THINNING_PX = 0.03
+BLOCK = 16  # px
 SUBPIXEL_BITS = 5  # cv2.fillPoly takes fixed-point coordinates
 
 
@@ -96,29 +97,64 @@ def shrunk(polygon: Points, factor: float) -> Points:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
+def _to_segment(x, y, ax, ay, bx, by):  # type: ignore[no-untyped-def]
+    """Squared distance of a point to a segment."""
+    dx, dy = bx - ax, by - ay
+    length = dx * dx + dy * dy
+    t = ((x - ax) * dx + (y - ay) * dy) / length if length > 0.0 else np.float32(0.0)
+    t = min(max(t, np.float32(0.0)), np.float32(1.0))
+    ex, ey = x - ax - t * dx, y - ay - t * dy
+    return ex * ex + ey * ey
+
+
+@njit(cache=True, nogil=True, fastmath=True)
 def _distances(px, py, width, height):  # type: ignore[no-untyped-def]
-    """Signed distance of each pixel centre to a closed polygon, by all its segments and the even-odd rule."""
+    """Signed distance of each pixel centre to a closed polygon, by the segments that are near and the even-odd rule.
+
+    Of a block of pixels only those segments are asked that may be the nearest to any of it.
+    """
     count = px.size
     out = np.empty((height, width), np.float32)
+    far = np.empty(count, np.float32)
+    near = np.empty(count, np.int64)
+    reach = np.float32(np.sqrt(2.0) * (BLOCK - 1))  # twice from a block's middle to its corner
+    for top in range(0, height, BLOCK):
+        for left in range(0, width, BLOCK):
+            middle = np.float32((BLOCK - 1) / 2)
+            least = np.float32(1e30)
+            for s in range(count):
+                far[s] = np.sqrt(_to_segment(left + middle, top + middle, px[s - 1], py[s - 1], px[s], py[s]))
+                least = min(least, far[s])
+            asked = 0
+            for s in range(count):
+                if far[s] <= least + reach:
+                    near[asked] = s
+                    asked += 1
+            for j in range(top, min(top + BLOCK, height)):
+                for i in range(left, min(left + BLOCK, width)):
+                    nearest = np.float32(1e30)
+                    for n in range(asked):
+                        s = near[n]
+                        x, y = np.float32(i), np.float32(j)
+                        nearest = min(nearest, _to_segment(x, y, px[s - 1], py[s - 1], px[s], py[s]))
+                    out[j, i] = np.sqrt(nearest)
+    crossings = np.empty(count, np.float32)
     for j in range(height):
         y = np.float32(j)
-        for i in range(width):
-            x = np.float32(i)
-            nearest = np.float32(1e30)
-            inside = False
-            ax, ay = px[count - 1], py[count - 1]
-            for s in range(count):
-                bx, by = px[s], py[s]
-                dx, dy = bx - ax, by - ay
-                length = dx * dx + dy * dy
-                t = ((x - ax) * dx + (y - ay) * dy) / length if length > 0.0 else np.float32(0.0)
-                t = min(max(t, np.float32(0.0)), np.float32(1.0))
-                ex, ey = x - ax - t * dx, y - ay - t * dy
-                nearest = min(nearest, ex * ex + ey * ey)
-                if (ay > y) != (by > y) and x < dx * (y - ay) / dy + ax:
-                    inside = not inside
-                ax, ay = bx, by
-            out[j, i] = -np.sqrt(nearest) if inside else np.sqrt(nearest)
+        crossed = 0
+        for s in range(count):
+            ay, by = py[s - 1], py[s]
+            if (ay > y) != (by > y):
+                crossings[crossed] = (px[s] - px[s - 1]) * (y - ay) / (by - ay) + px[s - 1]
+                crossed += 1
+        if crossed > 0:
+            at = np.sort(crossings[:crossed])
+            passed = 0
+            for i in range(width):
+                while passed < crossed and at[passed] <= i:
+                    passed += 1
+                if (crossed - passed) % 2 == 1:
+                    out[j, i] = -out[j, i]
     return out
 
 
@@ -126,7 +162,7 @@ def signed_distance(polygon: Points, width: int, height: int, origin: tuple[floa
     """Distance in px from each pixel centre to the polygon's edge, negative inside, (height, width) float32.
 
     Exact to the polygon, which is thinned where it is straight to within THINNING_PX.
-    Cost: O(pixels x segments that are left)
+    Cost: O(blocks x segments that are left + pixels x segments that are near)
     """
     local = np.asarray(polygon, np.float64) - np.asarray(origin, np.float64)
     thinned = cv2.approxPolyDP(local.astype(np.float32)[:, None], THINNING_PX, True)[:, 0]

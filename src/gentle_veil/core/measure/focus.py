@@ -7,6 +7,7 @@ from gentle_veil.core.composite.matte import clip_box
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.motion.pyramid import grey
 from gentle_veil.core.motion.sampling import sample_cubic
@@ -62,6 +63,13 @@ def softness(
     beyond = smooth**2 - (float(np.mean(smooth[close] ** 2)) if close.any() else 0.0)
     extra = np.sign(beyond) * np.sqrt(np.abs(beyond))
     return {str(k): round(float(s), 3) for k, s in zip(numbers, extra, strict=True)}
+
+
+def softness_of(frames: FrameSource, placement: Placement, *, report: Report = silent) -> dict[str, float]:
+    """The `softness` of a veil's drape: as it was measured for all veils on it, or measured now."""
+    if placement.softness is not None:
+        return placement.softness()
+    return softness(frames, placement.track, placement.drape_ref, report=report)
 
 
 def _box(polygon: Points) -> tuple[int, int, int, int]:

@@ -21,28 +21,29 @@ DARKEST = 2e-3
 MANY = 4000  # pixels tell where the clusters are; more only take time
 BEHIND_SPREADS = 3.0
 RIM_PX = 10  # how deep the doubtful band along the rim may be
-RIM_MEDIAN_PX = 9
+RIM_MEDIAN_PX = 8
 NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
 LEAST_APART = 0.1  # of what is behind, between the two sides
 APART = 2.5  # spreads between the centres of two clusters
 
 
-def on_surface(img_lin: ImageF32, inside: MaskBool) -> tuple[MaskBool, MaskBool]:
+def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tuple[MaskBool, MaskBool]:
     """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
 
     Within the mark (``inside``, (h, w)) a pixel is behind only if it is like what is seen behind around it, and
-    hangs together with it; a drawing is neither.
+    hangs together with it; a drawing is neither. ``size``: how large the picture is beside the one that all lengths
+    are meant for.
     """
-    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA, borderType=cv2.BORDER_REFLECT), DARKEST)
+    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA * size, borderType=cv2.BORDER_REFLECT), DARKEST)
     log = np.log(calm)
     # log R/G and log B/G of the picture without its grain
     ratios = np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
-    near = cv2.dilate(inside.astype(np.uint8), np.ones((2 * BAND_PX + 1, 2 * BAND_PX + 1), np.uint8)).astype(bool)
+    near = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * BAND_PX * size),) * 2, np.uint8)).astype(bool)
     band = near & ~inside
     if band.sum() < 50:
         return ~inside, np.zeros_like(inside)
     some = [values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside])]
-    surface = _tidy(_within(ratios, *_surface_cluster(*some)))
+    surface = _tidy(_within(ratios, *_surface_cluster(*some)), size)
     beside = ~surface & ~inside
     if beside.sum() < 50:
         return surface, np.zeros_like(inside)
@@ -51,35 +52,40 @@ def on_surface(img_lin: ImageF32, inside: MaskBool) -> tuple[MaskBool, MaskBool]
     around = features[beside & near] if (beside & near).sum() > 50 else features[beside]
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
-    behind = _tidy((like | beside) & ~surface)
+    behind = _tidy((like | beside) & ~surface, size)
     _, labels = cv2.connectedComponents(behind.astype(np.uint8))
     rooted = np.unique(labels[behind & ~inside])
     behind &= np.isin(labels, rooted[rooted > 0])
-    return surface, behind | _up_to_the_rim(calm, _tidy(behind & like), inside, surface)
+    return surface, behind | _up_to_the_rim(calm, _tidy(behind & like, size), inside, surface, size)
 
 
-def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, inside: MaskBool, surface: MaskBool) -> MaskBool:
+def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, inside: MaskBool, surface: MaskBool, size: float) -> MaskBool:
     """What is behind, on to the surface's rim within the mark: there blur and hairs make it unlike what is beside.
 
     Next to what is surely behind, a pixel goes to the nearer of two colours: of what is behind near by, and of what
     lies further in, drawn on or not.
     """
-    size = 2 * RIM_PX + 1
-    reached = cv2.dilate(behind.astype(np.uint8), cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))) > 0
-    beyond, within = (_local_mean(img_lin, part) for part in (behind, ~reached))
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_odd(2 * RIM_PX * size),) * 2)
+    reached = cv2.dilate(behind.astype(np.uint8), kernel) > 0
+    beyond, within = (_local_mean(img_lin, part, NEAR_SIGMA * size) for part in (behind, ~reached))
     across = within - beyond
     apart = np.maximum((across**2).sum(axis=-1), LEAST_APART**2 * (beyond**2).sum(axis=-1))
     share = ((img_lin - beyond) * across).sum(axis=-1) / np.maximum(apart, DARKEST**2)
     nearer = behind | (reached & inside & ~surface & (share < 0.5))
     # The rim of a limb is smooth: hairs that stand off from it are not part of it.
-    calm = cv2.medianBlur(nearer.astype(np.uint8), RIM_MEDIAN_PX) > 0
+    calm = cv2.medianBlur(nearer.astype(np.uint8), _odd(RIM_MEDIAN_PX * size)) > 0
     return calm & inside & reached
 
 
-def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:
+def _odd(px: float) -> int:
+    """The odd number at px or just above."""
+    return 2 * round(px / 2) + 1
+
+
+def _local_mean(values: ImageF32, where: MaskBool, sigma: float) -> np.ndarray:
     """The mean of values (h, w, 3) over what is near by and ``where``."""
     weight = where.astype(np.float32)[..., None]
-    total = broad_blur(np.concatenate([values * weight, weight], axis=-1), NEAR_SIGMA)
+    total = broad_blur(np.concatenate([values * weight, weight], axis=-1), sigma)
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-6))
 
 
@@ -115,8 +121,8 @@ def _within(ratios: np.ndarray, centre: np.ndarray, spread: np.ndarray) -> np.nd
     return np.asarray(np.hypot(off[..., 0], off[..., 1]) < 1.0)
 
 
-def _tidy(mask: MaskBool) -> MaskBool:
+def _tidy(mask: MaskBool, size: float) -> MaskBool:
     """Without specks, and without pinholes."""
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_odd(4 * size),) * 2)
     opened = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, kernel)
     return cv2.morphologyEx(opened, cv2.MORPH_CLOSE, kernel).astype(bool)

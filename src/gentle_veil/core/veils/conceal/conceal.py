@@ -14,6 +14,7 @@ from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.measure.belonging import motion_at
+from gentle_veil.core.measure.focus import softness_of
 from gentle_veil.core.retouch.light import fit_light, log_tone, tone_from_around
 from gentle_veil.core.retouch.offsets import offset_look
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
@@ -48,7 +49,8 @@ class Conceal:
         steps = hold_steps(frames, placement, report=report) if params.hold else {}
         if params.way != "donor":
             plates = make_plates(frames, placement, params)
-            return {"why": _why(params, len(plates)), "steps": steps, "plates": plates}
+            soft = {} if params.way == "brought in" else softness_of(frames, placement, report=report)
+            return {"why": _why(params, len(plates)), "steps": steps, "plates": plates, "softness": soft}
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)

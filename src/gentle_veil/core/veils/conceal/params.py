@@ -27,6 +27,13 @@ class ConcealParams:
         "more, the nearer in time its frame is.",
         group="Skin",
     )
+    gaps: bool = switch(
+        True,
+        label="Keep skin between",
+        help="For a plate that is made: clean skin between the lines of a drawing stays as it is. Off: all within the "
+        "outline is replaced.",
+        group="Skin",
+    )
     donor: tuple[float, float] | None = vector(
         None,
         label="Donor",

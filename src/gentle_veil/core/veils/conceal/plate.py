@@ -11,28 +11,47 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import carried_field
-from gentle_veil.core.composite.matte import clip_box, grown, outline_distance
+from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.packed import pack
+from gentle_veil.core.contracts.packed import pack, unpack
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+from gentle_veil.core.veils.conceal.drawn import (
+    AWAY_STEPS,
+    Reach,
+    away_at,
+    drawn_matte,
+    drawn_on,
+    haze_at,
+    haze_beside,
+    packed_away,
+)
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
 from gentle_veil.core.veils.conceal.surround import Surround
 
-CALM_SIGMA = 1.5  # reference px; single grains are no evidence of a mark
+NEIGHBOURS, ALIKE_SIGMA = (
+    9,
+    12.0,
+)  # frames whose median is the reference without grain; px in which their light is alike
+CALM_SIGMA = 0.8  # reference px; single grains are no evidence of a mark
 STEPS_OF = 40  # cells across the region for the surface
 SKIN_SPREAD = 2.5  # times the spread of clean skin, within which a pixel counts as clean
-EDGE_PX = 3  # px around ink that are still darkened by it
+EDGE_PX = 1  # px around ink that are still darkened by it
 ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
 LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
 LINE_PX, LINE_SPREADS = 4, 5.0  # half the width of a line that is told by its sides
 OTHER_FRAMES = 6
 ROOM = 60  # reference px around the mark in which clean skin is looked for
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
+REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
+LEAST_SLIP = 0.3  # px
+LARGE_PX = 160  # px of a box, from which the surface is told at half the size
+CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
 DARKEST = 1e-3
 
@@ -48,10 +67,17 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     size = (x1 - x0, y1 - y0)
     inside = outline_distance(placement.polygon_ref, box) < EDGE_PX
     marks = _marks(placement, size, (x0, y0))
+    img_lin = _calm_look(frames, placement, box, img_lin)
     surface, behind = on_surface(img_lin, inside)
     surface &= ~grown(behind, EDGE_PX)
     depth = _depth(behind)
     tone, clean = _tone(img_lin, inside, marks, surface & (depth > LIMB_PX))
+    drawn = drawn_on(img_lin, tone, clean, inside, depth > 0)
+    clean &= ~drawn
+    away = packed_away(drawn)
+    haze = haze_beside(_calm(img_lin), clean, drawn)
+    free = np.asarray(_calm(img_lin) - haze_at(haze, np.asarray(unpack(away) / np.float32(AWAY_STEPS))))
+    tone = _carried_on(surface_by_area(free, clean.astype(np.float32), _step(inside)), depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [img_lin, *_other_looks(frames, placement, box)]
     sources = clean & ~inside
@@ -67,10 +93,28 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
         "tone": pack(tone.astype(np.float16)),
         "picture": pack(img_lin.astype(np.float16)),
         "weight": pack((np.ceil(weight * 255)).astype(np.uint8)),
+        # What the reference does not show is not known to be skin.
+        "away": packed_away(drawn | behind),
+        "haze": haze.round(4).tolist(),
         "limb": limb.round(4).tolist(),
         "half": 0 if quilt is None else quilt.half,
         "patches": [] if quilt is None else quilt.patches.round(2).tolist(),
     }
+
+
+def _carried_on(tone: ImageF32, shown: MaskBool) -> ImageF32:
+    """The tone as it is where the surface is seen, and beyond that as near by: a curved surface that is drawn out runs
+    away."""
+    if shown.all() or not shown.any():
+        return tone
+    weight = shown.astype(np.float32)[..., None]
+    total = broad_blur(np.concatenate([tone * weight, weight], axis=-1), CARRIED_SIGMA)
+    _, labels = cv2.distanceTransformWithLabels(
+        (~shown).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    nearest = np.zeros((labels.max() + 1, 3), np.float32)
+    nearest[labels[shown]] = (total[..., :3] / np.maximum(total[..., 3:], 1e-3))[shown]
+    return np.where(shown[..., None], tone, nearest[labels]).astype(np.float32)
 
 
 def _depth(behind: MaskBool) -> ImageF32:
@@ -96,6 +140,27 @@ def _at_limb(limb: np.ndarray, depth: ImageF32) -> ImageF32:
     return np.stack([np.interp(depth, places, limb[:, c]) for c in range(3)], axis=-1).astype(np.float32)
 
 
+def _calm_look(frames: FrameSource, placement: Placement, box: Box, img_lin: ImageF32) -> ImageF32:
+    """The reference's look without its grain: the median of its neighbours in time, each in the reference's light."""
+    track = placement.track
+    first = track.reference_frames[0]
+    looks = [img_lin]
+    for k in sorted((int(k) for k in track.frames if track.seen(int(k))), key=lambda k: abs(k - first))[1:NEIGHBOURS]:
+        row = track.row(k)
+        assert row is not None
+        look = _look(frames, track, row, k, box)
+        light = broad_blur(img_lin, ALIKE_SIGMA) / np.maximum(broad_blur(look, ALIKE_SIGMA), DARKEST)
+        looks.append(np.asarray(look * light, np.float32))
+    return np.median(looks, axis=0).astype(np.float32)
+
+
+def _look(frames: FrameSource, track: SurfaceTrack, row: int, k: int, box: Box) -> ImageF32:
+    """The surface on frame k as it lies on the reference, over a box of it."""
+    where = track.map_frame_from_ref(row, box).astype(np.float32)
+    light = frames.encoding.to_linear(frames[k])
+    return cv2.remap(light, where[..., 0], where[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+
+
 def _other_looks(frames: FrameSource, placement: Placement, box: tuple[int, int, int, int]) -> list[ImageF32]:
     """The surface as on the reference, from a few other frames: what wrinkles there is no source of plain skin."""
     track = placement.track
@@ -104,9 +169,7 @@ def _other_looks(frames: FrameSource, placement: Placement, box: tuple[int, int,
     for k in seen[:: max(1, len(seen) // OTHER_FRAMES)]:
         row = track.row(k)
         assert row is not None
-        where = track.map_frame_from_ref(row, box).astype(np.float32)
-        light = frames.encoding.to_linear(frames[k])
-        out.append(cv2.remap(light, where[..., 0], where[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))
+        out.append(_look(frames, track, row, k, box))
     return out
 
 
@@ -117,14 +180,21 @@ def _marks(placement: Placement, size: tuple[int, int], origin: tuple[int, int])
     return grown(marks, EDGE_PX) if placement.marks_ref else marks
 
 
+def _calm(img_lin: ImageF32) -> ImageF32:
+    return np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST))
+
+
+def _step(inside: MaskBool) -> int:
+    return max(2, int(np.ceil(max(inside.shape) / STEPS_OF / 2)))
+
+
 def _tone(img_lin: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBool) -> tuple[ImageF32, MaskBool]:
     """The log light of clean skin everywhere, and where the picture shows it.
 
     First through what lies around the mark; then also through the pixels within it that are like it, again and
     again, until the drawing alone is left out.
     """
-    calm = np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST))
-    step = max(2, int(np.ceil(max(inside.shape) / STEPS_OF / 2)))
+    calm, step = _calm(img_lin), _step(inside)
     known = surface & ~inside & ~marks
     if known.sum() < 50:
         known = ~inside & ~marks
@@ -161,11 +231,18 @@ def quilt_of(plate: dict[str, Any]) -> Quilt | None:
 
 
 def lit_tone(
-    site: Site, plate: dict[str, Any], around: Surround, step: np.ndarray, painted: ImageF32 | None = None
-) -> tuple[ImageF32, MatteF32]:
-    """The plate's log tone over the surround's box in the frame's light (h, w, 3), and where the surface is (h, w).
+    site: Site,
+    plate: dict[str, Any],
+    around: Surround,
+    step: np.ndarray,
+    reach: Reach,
+    painted: ImageF32 | None = None,
+) -> tuple[ImageF32, MatteF32, MatteF32]:
+    """The plate's log tone over the surround's box in the frame's light (h, w, 3), where the surface is, and where the
+    mark itself is drawn (h, w).
 
-    ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb.
+    ``painted`` stands in for the plate's own tone;
+    it has what is drawn on it, up to the limb.
     """
     where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
     tone, picture, weight = (
@@ -175,8 +252,12 @@ def lit_tone(
     sigma = LIGHT_SIGMA * around.scale
     weight = weight / np.float32(255)
 
-    _, behind = on_surface(frame, around.distance < 0)
+    behind = _behind(frame, around.distance < 0)
     depth = _depth(behind) / np.float32(around.scale)
+    away = away_at(plate, where)
+    if reach.slip > LEAST_SLIP:
+        # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
+        weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
     weight = weight * (depth > LIMB_PX)[..., None]
     tone = tone if painted is None else painted
     # Light is smooth: half the pixels tell as much of it.
@@ -184,10 +265,24 @@ def lit_tone(
     light = _light(small, _halved(picture), _halved(weight), sigma / 2)
     lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
     there = cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), 0.7)
-    ring = around.ring & (weight[..., 0] > 0.99)
+    ring = (around.ring | (around.distance < 0)) & (weight[..., 0] > 0.99)
     limb = 0 if painted is not None else _at_limb(np.array(plate["limb"]), depth)
-    rest = _rest(small, _halved(np.exp(lit)), _halved(ring.astype(np.float32)[..., None]), sigma / 2, around.half / 2)
-    return lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR) + limb, there
+    heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
+    known = _halved(ring.astype(np.float32)[..., None])
+    hazy = lit if painted is not None else lit + haze_at(np.array(plate["haze"]), away)
+    rest = _rest(small, _halved(np.exp(hazy)), known, REST_SIGMA * around.scale / 2, heard)
+    lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR) + limb
+    return lit, there, drawn_matte(away, reach.beyond)
+
+
+def _behind(frame: ImageF32, inside: MaskBool) -> MaskBool:
+    """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
+    h, w = inside.shape
+    if min(h, w) < LARGE_PX:
+        return on_surface(frame, inside)[1]
+    small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
+    _, behind = on_surface(_halved(frame), small, size=0.5)
+    return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5
 
 
 def _halved(values: ImageF32) -> ImageF32:
@@ -213,7 +308,7 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -
     return out
 
 
-def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, half: float) -> ImageF32:
+def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, widths: tuple[float, ...]) -> ImageF32:
     """What clean skin around the mark (``weight``) says the tone that was ``made`` lacks, carried smoothly inwards."""
     if weight.sum() < 6:
         return np.zeros_like(made)
@@ -224,7 +319,7 @@ def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, half:
     off = weight * (np.log(calm(frame)) - np.log(calm(made)))
     # Broad means of what is known, then narrower ones where there are any: the nearer counts the more.
     out = np.zeros_like(made)
-    for width in (half, half / 3, half / 9):
+    for width in widths:
         total = broad_blur(np.concatenate([off, weight], axis=-1), max(width, 1.0))
         count = total[..., 3:]
         trust = count / (count + 0.05)

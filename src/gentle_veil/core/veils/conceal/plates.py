@@ -10,7 +10,8 @@ import numpy as np
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
-from gentle_veil.core.types import ImageF32, MatteF32
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+from gentle_veil.core.veils.conceal.drawn import Reach, ink_reach
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of
@@ -74,18 +75,28 @@ def lay_plates(
     if not shares:
         return None
     tone, texture = (np.zeros((*matte.shape, 3), np.float32) for _ in range(2))
-    surface = np.ones_like(matte)
+    surface, drawn = np.ones_like(matte), np.zeros_like(matte)
     for k, share in shares:
         there, seen_from, step_there = _seen_from(site, around, step, k)
         painted = None
         if params.way == "brought in":
             painted = painted_tone(there, painted_names(site.placement, params)[k], seen_from, step_there)
-        lit, surface = lit_tone(there, plates[str(k)], seen_from, step_there, painted)
+        reach = _reach(there, prepared, k, seen_from)
+        lit, surface, own = lit_tone(there, plates[str(k)], seen_from, step_there, reach, painted)
+        # A painted plate stands for everything within the outline.
+        own = own if params.gaps and painted is None else np.ones_like(own)
+        drawn += np.float32(share) * own
         tone += np.float32(share) * lit
         texture += np.float32(share / np.sqrt(sum(s**2 for _, s in shares))) * _texture(
-            there, plates[str(k)], seen_from, step_there, painted
+            there, plates[str(k)], seen_from, step_there, painted, matte * surface * own > 0
         )
-    return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface)
+    return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface * drawn)
+
+
+def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Reach:
+    """How far ink that was seen on frame k may have spread on this one."""
+    here, there = (max(prepared["softness"].get(str(frame), 0.0), 0.0) for frame in (site.k, k))
+    return ink_reach(site, float(np.sqrt(max(here**2 - there**2, 0.0))), around.scale)
 
 
 def _seen_from(site: Site, around: Surround, step: np.ndarray, k: int) -> tuple[Site, Surround, np.ndarray]:
@@ -106,12 +117,17 @@ def _seen_from(site: Site, around: Surround, step: np.ndarray, k: int) -> tuple[
 
 
 def _texture(
-    site: Site, plate: dict[str, Any], around: Surround, step: np.ndarray, painted: ImageF32 | None
+    site: Site,
+    plate: dict[str, Any],
+    around: Surround,
+    step: np.ndarray,
+    painted: ImageF32 | None,
+    wanted: MaskBool,
 ) -> ImageF32:
     quilt = quilt_of(plate)
     if quilt is None:
         return np.zeros((*around.distance.shape, 3), np.float32)
-    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step)
+    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step, wanted)
     if painted is not None:
         # A painted plate has pores of its own; only the grain must be the frame's.
         texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))

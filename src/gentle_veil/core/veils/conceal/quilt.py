@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numba import njit
 
 from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.composite.matte import clip_box
@@ -22,6 +23,7 @@ from gentle_veil.core.types import ImageF32, MaskBool
 from gentle_veil.core.veils.conceal.surround import Surround
 
 HALVES = (20, 14, 10, 7)  # half sides in reference px; the largest that finds clean skin
+GRID_STEP = 1.4  # times half a side from patch to patch: each place has two of them
 TEXTURE_SIGMA = 4.0  # reference px; what is broader is tone
 MANY = 20  # times half a side; fewer places would be known again
 TRIES = 120  # places that are looked at for each patch
@@ -77,7 +79,7 @@ def choose_patches(
             best = int(picked[np.argmin(away + strange[picked] + other + AGAIN_COST * uses[picked])])
             near = np.hypot(xs - xs[best], ys - ys[best]) < half
             uses[near] += 1
-            x, y = np.array([cx, cy]) + rng.uniform(-half / 3, half / 3, 2)
+            x, y = np.array([cx, cy]) + rng.uniform(-half / 6, half / 6, 2)
             mirrored = rng.choice([-1.0, 1.0], 2)
             patches.append((x + origin[0], y + origin[1], xs[best] + origin[0], ys[best] + origin[1], *mirrored))
         return Quilt(half, np.array(patches, np.float64))
@@ -101,13 +103,14 @@ def _strangeness(textures: list[ImageF32], half: int, ys: np.ndarray, xs: np.nda
 
 
 def _centres(wanted: MaskBool, half: int) -> list[tuple[int, int]]:
-    """Centres on a grid of ``half`` px whose patches touch what is wanted."""
+    """Centres on a grid of GRID_STEP times ``half`` px whose patches touch what is wanted."""
+    step = round(GRID_STEP * half)
     ys, xs = np.nonzero(wanted)
     if not len(xs):
         return []
     touched = cv2.dilate(wanted.astype(np.uint8), np.ones((2 * half + 1, 2 * half + 1), np.uint8))
-    rows = range(int(ys.min()) - half, int(ys.max()) + half + 1, half)
-    columns = range(int(xs.min()) - half, int(xs.max()) + half + 1, half)
+    rows = range(int(ys.min()) - half, int(ys.max()) + half + 1, step)
+    columns = range(int(xs.min()) - half, int(xs.max()) + half + 1, step)
     h, w = wanted.shape
     return [(y, x) for y in rows for x in columns if 0 <= y < h and 0 <= x < w and touched[y, x]]
 
@@ -118,9 +121,15 @@ def _texture(img_lin: ImageF32, sigma: float) -> ImageF32:
 
 
 def lay_quilt(
-    canvas: Canvas, track: SurfaceTrack, row: int, quilt: Quilt, around_mark: Surround, step: np.ndarray
+    canvas: Canvas,
+    track: SurfaceTrack,
+    row: int,
+    quilt: Quilt,
+    around_mark: Surround,
+    step: np.ndarray,
+    wanted: MaskBool,
 ) -> ImageF32:
-    """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3)."""
+    """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3), where ``wanted``."""
     box, ring = around_mark.box, around_mark.ring
     targets = track.carry(quilt.patches[:, :2] + step, row)
     sources = track.carry(quilt.patches[:, 2:4] + step, row)
@@ -140,14 +149,14 @@ def lay_quilt(
     weight = window[:, None] * window[None, :]
     side = 2 * half + 1
     corners = np.rint(targets).astype(int) - half
-    seen = ((corners + side > (x0, y0)) & (corners < (x1, y1))).all(axis=1)
+    seen = _touching(wanted, corners - (x0, y0), side)
     mirrored = quilt.patches[:, 4:]
     shifts = sources - np.array(around[:2]) + mirrored * (corners - targets)
     if not seen.any():
         return total
     taken = _taken(texture, shifts[seen], mirrored[seen], side)
     # On this very frame a source may have come under a fold or a hair: it is held to what is usual.
-    strength = taken.std(axis=(1, 2, 3))
+    strength = _strengths(taken)
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
     good = np.flatnonzero(strength <= STRANGE_TIMES * own_skin)
@@ -157,16 +166,48 @@ def lay_quilt(
         which = np.where(strength <= STRANGE_TIMES * own_skin, which, good[which % len(good)])
         taken, strength = taken[which], strength[which]
     usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
-    taken *= np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)[:, None, None, None]
-    np.clip(taken, -CLIPPED * usual, CLIPPED * usual, out=taken)
-    taken *= weight[:, :, None]
-    for (left, top), patch in zip(corners[seen], taken, strict=True):
-        a, b, c, d = max(left, x0), max(top, y0), min(left + side, x1), min(top + side, y1)
-        inner = (slice(b - top, d - top), slice(a - left, c - left))
-        outer = (slice(b - y0, d - y0), slice(a - x0, c - x0))
-        total[outer] += patch[inner]
-        squares[outer] += weight[inner] ** 2
+    gains = np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)
+    _stitch(taken, gains, np.float32(CLIPPED * usual), weight, corners[seen] - (x0, y0), total, squares)
     return (total / np.sqrt(squares)[..., None]).astype(np.float32)
+
+
+@njit(cache=True, nogil=True)
+def _strengths(taken):  # type: ignore[no-untyped-def]
+    """Standard deviation of each patch (N,) of (N, h, w, C)."""
+    out = np.empty(taken.shape[0], np.float32)
+    for n in range(taken.shape[0]):
+        total, squares = 0.0, 0.0
+        for value in taken[n].ravel():
+            total += value
+            squares += value * value
+        mean = total / taken[n].size
+        out[n] = np.sqrt(max(squares / taken[n].size - mean * mean, 0.0))
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _stitch(taken, gains, limit, weight, corners, total, squares):  # type: ignore[no-untyped-def]
+    """Add weighted patches to ``total`` (h, w, 3), and their squared weights to ``squares`` (h, w)."""
+    side = weight.shape[0]
+    height, width = squares.shape
+    for n in range(taken.shape[0]):
+        left, top = corners[n, 0], corners[n, 1]
+        for j in range(max(-top, 0), min(side, height - top)):
+            for i in range(max(-left, 0), min(side, width - left)):
+                w = weight[j, i]
+                squares[top + j, left + i] += w * w
+                for c in range(3):
+                    value = min(max(gains[n] * taken[n, j, i, c], -limit), limit)
+                    total[top + j, left + i, c] += w * value
+
+
+def _touching(wanted: MaskBool, corners: np.ndarray, side: int) -> MaskBool:
+    """Which squares, by their corners (N, 2) x and y, hold any of what is wanted (h, w)."""
+    h, w = wanted.shape
+    total = cv2.integral(wanted.astype(np.uint8))
+    left, top = np.clip(corners[:, 0], 0, w), np.clip(corners[:, 1], 0, h)
+    right, bottom = np.clip(corners[:, 0] + side, 0, w), np.clip(corners[:, 1] + side, 0, h)
+    return np.asarray(total[bottom, right] - total[top, right] - total[bottom, left] + total[top, left] > 0)
 
 
 def _taken(texture: ImageF32, shifts: np.ndarray, mirrored: np.ndarray, side: int) -> np.ndarray:

@@ -18,7 +18,7 @@ from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box
-from gentle_veil.core.measure.focus import softness
+from gentle_veil.core.measure.focus import softness_of
 from gentle_veil.core.retouch.separation import joined, separated
 from gentle_veil.core.retouch.strokes import Stroke, paint, stroke_from
 from gentle_veil.core.types import ImageF32
@@ -71,10 +71,7 @@ class Paint:
         a0, b0, a1, b1 = touched
         at = np.s_[b0:b1, a0:a1]
         calm = cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA)
-        if placement.softness is not None:
-            focus = placement.softness()
-        else:
-            focus = softness(frames, placement.track, placement.drape_ref, report=report)
+        focus = softness_of(frames, placement, report=report)
         return {
             "box": [x0 + a0, y0 + b0, x0 + a1, y0 + b1],
             "change": pack((tone - before)[at].astype(np.float16)),
