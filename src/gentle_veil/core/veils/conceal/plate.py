@@ -49,7 +49,7 @@ ROOM = 60  # reference px around the mark in which clean skin is looked for
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
 REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
-LEAST_SLIP = 0.3  # px
+LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
 LARGE_PX = 160  # px of a box, from which the surface is told at half the size
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
@@ -255,6 +255,7 @@ def lit_tone(
     behind = _behind(frame, around.distance < 0)
     depth = _depth(behind) / np.float32(around.scale)
     away = away_at(plate, where)
+    skin = (weight[..., 0] > 0.99) & (depth > LIMB_PX) & (away >= RING_SLIP * reach.slip / around.scale)
     if reach.slip > LEAST_SLIP:
         # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
         weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
@@ -265,7 +266,7 @@ def lit_tone(
     light = _light(small, _halved(picture), _halved(weight), sigma / 2)
     lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
     there = cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), 0.7)
-    ring = (around.ring | (around.distance < 0)) & (weight[..., 0] > 0.99)
+    ring = (around.ring | (around.distance < 0)) & skin
     limb = 0 if painted is not None else _at_limb(np.array(plate["limb"]), depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
     known = _halved(ring.astype(np.float32)[..., None])

@@ -40,16 +40,33 @@ def tattooed() -> dict[str, np.ndarray]:
     return {k: np.array(v) for k, v in out.items()}
 
 
-@pytest.fixture(scope="module")
-def concealed(tattooed) -> list[np.ndarray]:
+def rendered(tattooed: dict[str, np.ndarray], params: ConcealParams) -> list[np.ndarray]:
     frames = ArrayFrames(tattooed["marked"])
     angles = np.arange(24) * 2 * np.pi / 24
     ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
     placement = Placement(still_track((260, 200), COUNT, 0), [130, 100] + 41 * ring, [130, 100] + 85 * ring)
-    params = ConcealParams(way="plate")
     prepared = Conceal().prepare(frames, placement, params)
     layer = Layer("c", Conceal(), placement, params, prepared=prepared, feather=constant(3.0))
     return [render_frame(frames, (layer,), k).img_raw for k in range(COUNT)]
+
+
+@pytest.fixture(scope="module")
+def concealed(tattooed) -> list[np.ndarray]:
+    return rendered(tattooed, ConcealParams(way="plate"))
+
+
+@pytest.mark.property
+def test_skin_between_the_lines__stays_bit_for_bit_unless_it_is_asked_to_go(tattooed, concealed) -> None:
+    """What is six px and more from the drawing, but within the outline."""
+    away = cv2.distanceTransform((~tattooed["ink"]).astype(np.uint8), cv2.DIST_L2, 5)
+    ys, xs = np.mgrid[:200, :260]
+    gap = (away > 6) & (np.hypot(xs - 130, ys - 100) < 36)
+    assert gap.sum() > 100
+    everything = rendered(tattooed, ConcealParams(way="plate", gaps=False))
+    for k in (0, 5):
+        same = (concealed[k] == tattooed["marked"][k]).all(axis=-1)[gap]
+        assert same.mean() > 0.9
+        assert (everything[k] == tattooed["marked"][k]).all(axis=-1)[gap].mean() < 0.2
 
 
 @pytest.mark.truth
