@@ -61,7 +61,7 @@ def lab_of(raw: np.ndarray) -> np.ndarray:
 
 
 def figures(results: list[np.ndarray], clean: list[np.ndarray], masks: np.ndarray) -> dict[str, object]:
-    differences, levels, grain = [], [], []
+    differences, levels, grain, looks = [], [], [], []
     for result, truth, mask in zip(results, clean, masks, strict=True):
         if not mask.any():
             continue
@@ -72,6 +72,7 @@ def figures(results: list[np.ndarray], clean: list[np.ndarray], masks: np.ndarra
         levels.append((a.astype(float) - b)[m].mean() / 2.55)
         fine = [p - cv2.GaussianBlur(p, (0, 0), 1.5) for p in (a.astype(np.float32), b.astype(np.float32))]
         grain.append([(f[m] ** 2).mean(axis=0) for f in fine])
+        looks.append([look(p, f, m) for p, f in zip((a, b), fine, strict=True)])
     both = np.concatenate(differences)
     ratio = np.sqrt(np.mean([g[0] for g in grain], axis=0) / np.mean([g[1] for g in grain], axis=0))
     return {
@@ -79,6 +80,34 @@ def figures(results: list[np.ndarray], clean: list[np.ndarray], masks: np.ndarra
         "delta_e_p95": round(float(np.percentile(both, 95)), 3),
         "flicker_percent": round(float(np.std(levels)), 3),
         "grain_ratio_rgb": [round(float(v), 3) for v in ratio],
+        **beside_truth(np.array(looks)),
+    }
+
+
+def look(raw: np.ndarray, fine: np.ndarray, mask: np.ndarray) -> tuple[float, float, float, float]:
+    """Of a picture and its grain: the step across the mark's border, the grain's correlation length in px, and the
+    strength of gradients in the mark and around it."""
+    grey = cv2.GaussianBlur(raw.astype(np.float32), (0, 0), 1.0).mean(axis=-1)
+    slope = np.hypot(*np.gradient(grey))
+    kernel = np.ones((3, 3), np.uint8)
+    edge = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_GRADIENT, kernel) > 0
+    around = (cv2.dilate(mask.astype(np.uint8), np.ones((25, 25), np.uint8)) > 0) & ~mask
+    change = sum(float((g[mask] ** 2).mean()) for g in np.gradient(fine, axis=(0, 1)))
+    length = np.sqrt(float((fine[mask] ** 2).mean()) / max(change, 1e-9))
+    return float(slope[edge].mean()), length, float(slope[mask].mean()), float(slope[around].mean())
+
+
+def beside_truth(looks: np.ndarray) -> dict[str, float]:
+    """Ratios to the clean twin: seam, grain length, and the mark's sharpness against its surroundings, on all frames
+    and on the softest quarter of them. ``looks`` (frames, ours and truth, 4)."""
+    seam, length = (looks[:, 0, i].mean() / looks[:, 1, i].mean() for i in (0, 1))
+    sharp = looks[..., 2] / looks[..., 3]
+    soft = looks[:, 1, 3] <= np.quantile(looks[:, 1, 3], 0.25)
+    return {
+        "seam_ratio": round(float(seam), 3),
+        "grain_length_ratio": round(float(length), 3),
+        "sharpness_ratio": round(float(sharp[:, 0].mean() / sharp[:, 1].mean()), 3),
+        "sharpness_ratio_soft_frames": round(float(sharp[soft, 0].mean() / sharp[soft, 1].mean()), 3),
     }
 
 

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import carried_field
+from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.contracts.veil import Site
@@ -22,6 +23,8 @@ STRONG, FAINT = 5.0, 2.5  # spreads of clean skin: what is surely ink, and how f
 SOFT_SIGMAS = (3.0, 6.0)  # reference px over which a faint rest of a mark is told from skin
 LIGHTER_SHARE = 0.5  # how much of the other the lighter, or darker, part of a mark must have to count
 MOST_SPREADS = 20.0  # by which a pixel tells whether a mark is lighter or darker
+EDGE_PX = 3  # reference px from what is surely ink, over which its edge is followed out
+ISLET_PX = 2  # reference px, half of what a gap has to measure
 LEAST_SHARE = 0.01  # of the outline that is ink; with less the mark is no drawing, and all of it goes
 HAZE_PX = 5  # reference px from ink, from which skin is free of it
 NEAR_SIGMA, NEAR_SHARE = 5.0, 0.1  # reference px in which free skin is looked for; how much of it there must be
@@ -32,21 +35,22 @@ BLUR_REACH, ERROR_REACH = 1.5, 1.5  # times the blur that spreads ink on a soft 
 SLIP_REACH = 2.5  # times the track's error, over which the light is read from ink and skin alike
 
 
-def drawn_on(img_lin: ImageF32, tone: ImageF32, clean: MaskBool, inside: MaskBool, seen: MaskBool) -> MaskBool:
+def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBool, seen: MaskBool) -> MaskBool:
     """The lines and solids of the mark itself, (h, w), also where they go on beyond the outline.
 
     Ink darkens; gloss, which lightens, is skin's own, unless the mark as a whole is lighter than skin.
 
-    Convention: img_lin (h, w, 3); tone (h, w, 3) the log light of plain skin; clean, inside, seen (h, w)
+    Convention: img_lin (h, w, 3); tone (h, w, 3) the log light of plain skin; beside (h, w) skin with all that it has,
+                outside the mark; inside, seen (h, w)
     """
     off = np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), FINE_SIGMA), 1e-3)) - tone
-    beside = clean & ~inside
-    beside = beside if beside.sum() > 50 else clean
     signs = _polarity(off / _spread(off, beside), inside & seen)
     far = _far(off, beside, signs)
-    _, labels = cv2.connectedComponents(((far > FAINT) & seen).astype(np.uint8), connectivity=8)
-    rooted = np.unique(labels[(far > STRONG) & inside & seen])
+    strong = cv2.morphologyEx(((far > STRONG) & seen).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    _, labels = cv2.connectedComponents(strong, connectivity=8)
+    rooted = np.unique(labels[(strong > 0) & inside & seen])
     drawn = np.isin(labels, rooted[rooted > 0])
+    drawn |= grown(drawn, EDGE_PX) & (far > FAINT) & seen
     for sigma in SOFT_SIGMAS:
         weight = (seen & ~drawn).astype(np.float32)[..., None]
         total = broad_blur(np.concatenate([off * weight, weight], axis=-1), sigma)
@@ -54,7 +58,13 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, clean: MaskBool, inside: MaskBoo
         drawn |= (_far(mean, beside, signs) > STRONG) & inside & seen
     if drawn[inside].sum() < LEAST_SHARE * inside.sum():
         return inside & seen
-    return np.asarray(drawn)
+    return drawn | (inside & seen & ~_wide(~drawn))
+
+
+def _wide(kept: MaskBool) -> MaskBool:
+    """What is kept without its slivers and islets, which would look like a rash."""
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * ISLET_PX + 1, 2 * ISLET_PX + 1))
+    return cv2.morphologyEx(kept.astype(np.uint8), cv2.MORPH_OPEN, kernel).astype(bool)
 
 
 def _spread(off: ImageF32, beside: MaskBool) -> np.ndarray:

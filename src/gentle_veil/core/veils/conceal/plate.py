@@ -39,6 +39,7 @@ NEIGHBOURS, ALIKE_SIGMA = (
 )  # frames whose median is the reference without grain; px in which their light is alike
 CALM_SIGMA = 0.8  # reference px; single grains are no evidence of a mark
 STEPS_OF = 40  # cells across the region for the surface
+PLAIN_SIGMA, PLAIN_LEAST = 2.0, 0.05  # reference px; natural log that is plain in any case
 SKIN_SPREAD = 2.5  # times the spread of clean skin, within which a pixel counts as clean
 EDGE_PX = 1  # px around ink that are still darkened by it
 ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
@@ -63,28 +64,36 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     if box is None:
         return {}
     x0, y0, x1, y1 = box
-    img_lin = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
+    raw_lin = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
     size = (x1 - x0, y1 - y0)
     inside = outline_distance(placement.polygon_ref, box) < EDGE_PX
     marks = _marks(placement, size, (x0, y0))
-    img_lin = _calm_look(frames, placement, box, img_lin)
+    img_lin = _calm_look(frames, placement, box, raw_lin)
     surface, behind = on_surface(img_lin, inside)
     surface &= ~grown(behind, EDGE_PX)
     depth = _depth(behind)
     tone, clean = _tone(img_lin, inside, marks, surface & (depth > LIMB_PX))
-    drawn = drawn_on(img_lin, tone, clean, inside, depth > 0)
+    beside = surface & ~inside & ~marks & (depth > LIMB_PX)
+    drawn = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
     clean &= ~drawn
     away = packed_away(drawn)
     haze = haze_beside(_calm(img_lin), clean, drawn)
     free = np.asarray(_calm(img_lin) - haze_at(haze, np.asarray(unpack(away) / np.float32(AWAY_STEPS))))
     tone = _carried_on(surface_by_area(free, clean.astype(np.float32), _step(inside)), depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
-    looks = [img_lin, *_other_looks(frames, placement, box)]
-    sources = clean & ~inside
+    looks = [raw_lin, *_other_looks(frames, placement, box)]
+    sources = beside & _plain(img_lin, tone, beside)
     followed = polygon_mask(placement.drape_ref, *size, (x0, y0))
-    # Beyond the drape nobody knows where the surface goes; it is asked only where the drape leaves too little room.
-    quilt = choose_patches(looks, tone, (x0, y0), inside, sources & followed)
-    quilt = quilt or choose_patches(looks, tone, (x0, y0), inside, sources)
+    # Beyond the drape nobody knows where the surface goes; it is asked only where the drape leaves too little room, and
+    # skin with hairs or between the lines only where there is no other: any texture is better than none.
+    choices = (
+        (sources & followed, True),
+        (sources, True),
+        (beside & followed, False),
+        (surface & ~drawn & ~marks, False),
+    )
+    quilts = (choose_patches(looks, tone, (x0, y0), inside, s, plain=plain) for s, plain in choices)
+    quilt = next((q for q in quilts if q is not None), None)
     share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
     clean &= depth > LIMB_PX
     weight = np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, 0.004))).astype(np.float32)
@@ -178,6 +187,13 @@ def _marks(placement: Placement, size: tuple[int, int], origin: tuple[int, int])
     for polygon in placement.marks_ref:
         marks |= polygon_mask(polygon, *size, origin)
     return grown(marks, EDGE_PX) if placement.marks_ref else marks
+
+
+def _plain(img_lin: ImageF32, tone: ImageF32, beside: MaskBool) -> MaskBool:
+    """Where skin is no more off its tone than skin mostly is, over a few px: no source of texture is elsewhere."""
+    off = np.abs(np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), PLAIN_SIGMA), DARKEST)) - tone)
+    spread = 1.4826 * np.median(off[beside], axis=0) + 1e-3 if beside.any() else np.full(3, np.inf)
+    return np.asarray((off <= np.maximum(SKIN_SPREAD * spread, PLAIN_LEAST)).all(axis=-1))
 
 
 def _calm(img_lin: ImageF32) -> ImageF32:

@@ -48,9 +48,17 @@ class Quilt:
 
 
 def choose_patches(
-    looks: list[ImageF32], log_tone: ImageF32, origin: tuple[int, int], wanted: MaskBool, clean: MaskBool
+    looks: list[ImageF32],
+    log_tone: ImageF32,
+    origin: tuple[int, int],
+    wanted: MaskBool,
+    clean: MaskBool,
+    *,
+    plain: bool = True,
 ) -> Quilt | None:
     """Cover ``wanted`` with patches whose sources lie wholly in ``clean``; None where there is too little clean skin.
+
+    ``plain``: hairs and other strands are no source.
 
     Convention: looks (h, w, 3) of the surface on the reference frame with its corner at ``origin``, and on others;
                 wanted, clean (h, w); log_tone (h, w, 3) is the tone that the skin has everywhere, for skin in a
@@ -58,7 +66,7 @@ def choose_patches(
     """
     textures = [_texture(img_lin, TEXTURE_SIGMA) for img_lin in looks]
     tone = log_tone.mean(axis=-1)
-    usable = (clean & ~_strands(textures[0])).astype(np.uint8)
+    usable = (clean & ~_strands(textures[0]) if plain else clean).astype(np.uint8)
     rng = np.random.default_rng(11)
     for half in HALVES:
         whole = cv2.erode(usable, np.ones((2 * half + 1, 2 * half + 1), np.uint8), borderValue=0)
@@ -66,11 +74,11 @@ def choose_patches(
         if len(xs) < MANY * half:
             continue
         strange = _strangeness(textures, half, ys, xs)
-        plain = strange < STRANGEST
-        if plain.sum() < MANY * half and half != HALVES[-1]:
+        usual = strange < STRANGEST
+        if usual.sum() < MANY * half and half != HALVES[-1]:
             continue
-        if plain.any():
-            ys, xs, strange = ys[plain], xs[plain], strange[plain]
+        if usual.any():
+            ys, xs, strange = ys[usual], xs[usual], strange[usual]
         patches, uses = [], np.zeros(len(xs))
         for cy, cx in _centres(wanted, half):
             picked = rng.choice(len(xs), min(TRIES, len(xs)), replace=False)

@@ -107,3 +107,20 @@ def test_packed__comes_back_as_it_was() -> None:
     np.testing.assert_array_equal(back, array)
     with pytest.raises(ValueError, match="read-only"):
         back[0] = 1
+
+
+def test_texture__is_found_even_where_all_skin_has_hairs() -> None:
+    """Hairs everywhere leave no plain source; the fill must still not be plastic."""
+    rng = np.random.default_rng(4)
+    base = np.full((160, 200, 3), (150.0, 118.0, 98.0)) + rng.normal(0, 2, (160, 200, 3))
+    for x, y, turn in zip(rng.uniform(0, 200, 500), rng.uniform(0, 160, 500), rng.uniform(0, 3.1, 500), strict=True):
+        end = (round(x + 9 * np.cos(turn)), round(y + 9 * np.sin(turn)))
+        cv2.line(base, (round(x), round(y)), end, (70, 55, 48), 1, cv2.LINE_AA)
+    disc = np.hypot(*(np.mgrid[:160, :200] - np.array([80, 100])[:, None, None])) < 22
+    base[disc] *= 0.5
+    frames = ArrayFrames(np.clip(np.rint(np.stack([base, base])), 0, 255).astype(np.uint8))
+    angles = np.arange(24) * 2 * np.pi / 24
+    ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
+    placement = Placement(still_track((200, 160), 2, 0), [100, 80] + 26 * ring, [100, 80] + 70 * ring)
+    plate = Conceal().prepare(frames, placement, ConcealParams(way="plate"))["plates"]["0"]
+    assert len(plate["patches"]) > 4
