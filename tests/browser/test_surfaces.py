@@ -150,6 +150,20 @@ def test_painting__a_stroke_follows_the_surface_and_can_be_taken_back(page: Page
     page.keyboard.press("Control+z")
     expect(card(page).get_by_text("Strokes: 1")).to_be_visible()
     settled(page)
+    card(page).get_by_role("button", name="Move stroke 1", exact=True).click()
+    with page.expect_response(lambda r: r.status == 200 and "/recipe" in r.url and r.request.method == "PUT") as sent:
+        drag(page, (x, y), (x + 24, y - 10))
+    points = sent.value.request.post_data_json["recipe"]["veils"][0]["params"]["strokes"][0]["points"]
+    settled(page)
+    with page.expect_response(lambda r: r.status == 200 and r.url.endswith("/undo")):
+        page.keyboard.press("Control+z")
+    settled(page)
+    with page.expect_response(lambda r: r.status == 200 and "/recipe" in r.url and r.request.method == "PUT") as again:
+        drag(page, (x, y), (x, y - 10))
+    before = again.value.request.post_data_json["recipe"]["veils"][0]["params"]["strokes"][0]["points"]
+    assert points[0][0] > before[0][0] + 5
+    assert points[0][1] == pytest.approx(before[0][1], abs=0.05)
+    settled(page)
     remove_drape(page, "skin 1")
 
 

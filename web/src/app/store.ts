@@ -12,7 +12,17 @@ export type Stuck = (typeof STUCK)[number];
 export const SPAN_FRAMES = 8;
 export type FlatLook = "same" | "tracked" | "residual";
 export type ToolName =
-  "none" | "spot" | "outline" | "holdout" | "mark" | "tack" | "brush" | "source" | "point" | "vertex";
+  | "none"
+  | "spot"
+  | "outline"
+  | "holdout"
+  | "mark"
+  | "tack"
+  | "brush"
+  | "source"
+  | "stroke"
+  | "point"
+  | "vertex";
 export type Selection = { kind: "shot" } | { kind: "drape" | "veil" | "holdout"; name: string };
 export type Pad = "dark" | "middle" | "light";
 
@@ -28,6 +38,8 @@ interface Ui {
   /** What kind of veil the mark tool makes. */
   markKind: string;
   brush: Brush;
+  /** Which stroke of the selected veil is in hand. */
+  stroke: number | null;
   /** What dragging a keyed shape changes. */
   shapeScope: "frame" | "all";
   /** The only veil that is seen, or null for all. */
@@ -66,6 +78,7 @@ export const useUi = create<Ui>((set) => ({
   tool: "none",
   markKind: "conceal",
   brush: FIRST_BRUSH,
+  stroke: null,
   shapeScope: "frame",
   solo: null,
   draft: null,
@@ -97,6 +110,7 @@ export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said" | "
       tool: s.tool,
       markKind: s.markKind,
       brush: s.brush,
+      stroke: s.stroke,
       shapeScope: s.shapeScope,
       solo: s.solo,
       selection: s.selection,

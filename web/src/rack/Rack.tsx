@@ -24,6 +24,7 @@ const chosen = "bg-raised text-bright shadow-[inset_3px_0_0_var(--color-madder)]
 const TOOL_SAYS: Record<Exclude<ToolName, "none">, string> = {
   brush: "Paint in the flat view, where the surface stands still. Escape puts the brush down.",
   source: "Click where the brush samples: clean skin near by.",
+  stroke: "Drag the stroke to where it should be; what it samples stays.",
   tack: "Take hold of a point of the surface and drag it to where it is on this frame.",
   outline: "Click points around the surface; close on the first point or with Enter.",
   holdout: "Click points around what passes in front; close on the first point or with Enter.",

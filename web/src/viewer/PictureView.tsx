@@ -17,6 +17,7 @@ import {
   drawNote,
   drawOutline,
   drawPath,
+  drawStroke,
   drawPull,
   drawTack,
   drawTrails,
@@ -80,6 +81,9 @@ export interface BrushItem {
   sampleAt: (p: FramePt, start: FramePt | null) => FramePt | null;
   onStroke: (points: { x: number; y: number; pressure: number }[], done: boolean) => void;
   onSource: (p: FramePt) => void;
+  /** The stroke in hand, as it lies in the picture, and what dragging it does. */
+  chosen: FramePt[] | null;
+  onMove: (from: FramePt, to: FramePt, done: boolean) => void;
 }
 
 interface Props {
@@ -117,6 +121,7 @@ type Drag =
   | { kind: "circle"; centre: FramePt; radius: number }
   | { kind: "donor"; index: number; at: FramePt }
   | { kind: "tack"; from: FramePt; to: FramePt }
+  | { kind: "move"; from: FramePt; to: FramePt }
   | { kind: "grip"; id: string; to: FramePt }
   | { kind: "stroke"; points: { x: number; y: number; pressure: number }[] }
   | {
@@ -333,6 +338,7 @@ export function PictureView(props: Props) {
       const start = drag?.kind === "stroke" ? (drag.points[0] as FramePt) : null;
       drawBrush(ctx, view, pointer, props.brush.radius, props.brush.sampleAt(pointer, start));
     }
+    if (tool === "stroke" && props.brush?.chosen) drawStroke(ctx, view, props.brush.chosen, COLOURS.saffron);
     const note = refusal ? { text: refusal, colour: COLOURS.fail } : props.note;
     if (note) drawNote(ctx, 12, size.height - 12, note.text, note.colour);
   }, [
@@ -377,6 +383,7 @@ export function PictureView(props: Props) {
     if (e.button !== 0) return;
     if (tool === "point" || tool === "vertex") return props.onPoint?.(p, e.shiftKey);
     if (tool === "source" && props.brush) return props.brush.onSource(p);
+    if (tool === "stroke" && props.brush?.chosen) return setDrag({ kind: "move", from: p, to: p });
     if (tool === "brush" && props.brush)
       return setDrag({ kind: "stroke", points: [{ ...p, pressure: pressureOf(e) }] });
     if (tool === "spot" || tool === "mark") return setDrag({ kind: "circle", centre: p, radius: 0 });
@@ -434,6 +441,9 @@ export function PictureView(props: Props) {
       const points = [...drag.points, { ...p, pressure: pressureOf(e) }];
       setDrag({ kind: "stroke", points });
       props.brush?.onStroke(points, false);
+    } else if (drag.kind === "move") {
+      setDrag({ ...drag, to: p });
+      props.brush?.onMove(drag.from, p, false);
     } else if (drag.kind === "grip") {
       setDrag({ ...drag, to: p });
       props.grips?.onDrag(drag.id, p, false);
@@ -453,6 +463,7 @@ export function PictureView(props: Props) {
     setDrag(null);
     if (!done) return;
     if (done.kind === "stroke") props.brush?.onStroke(done.points, true);
+    if (done.kind === "move") props.brush?.onMove(done.from, done.to, true);
     if (done.kind === "circle") props.onCircle(done.centre, Math.max(done.radius, 3));
     if (done.kind === "grip") props.grips?.onDrag(done.id, done.to, true);
     if (done.kind === "tack") props.onTack?.(done.from, done.to);

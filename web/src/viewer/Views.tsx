@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import type { Schema } from "../api/client";
-import { useUi, type Look } from "../app/store";
+import { useUi, type Look, type ToolName } from "../app/store";
 import {
   facesQuery,
   positionsQuery,
@@ -42,6 +42,7 @@ import {
   strokeParam,
   strokesOf,
   strokeWith,
+  withMoved,
   type Stroke,
 } from "../features/veil/brush";
 import { rateValue } from "../app/timecode";
@@ -71,6 +72,7 @@ import { stuckItem } from "./stuck";
 import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
 
+const FLAT_TOOLS: ToolName[] = ["mark", "brush", "source", "stroke"];
 const VERTEX_NEAR = 6; // reference px within which a click takes back what was added or taken away
 
 const pair = (p: FramePt): [number, number] => [round(p.x), round(p.y)];
@@ -409,13 +411,33 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     if (!recipe || !veil || !param || !refFromView) return null;
     const { brush } = ui;
     const selecting = param === "selection";
+    const laid = (next: Recipe, done: boolean, label: string) => {
+      ui.set({ draft: next });
+      if (!done) return;
+      void edit(next, label).then(async (ok) => {
+        if (ok) await start({ kind: "ready" });
+        ui.set({ draft: null });
+      });
+    };
     const withStrokes = (stroke: Stroke): Recipe =>
       withVeil(recipe, veil.name, (v) => ({
         ...v,
         params: { ...v.params, [param]: [...strokesOf(v), stroke] },
       }));
+    const chosen = ui.stroke === null ? undefined : strokesOf(veil)[ui.stroke];
     return {
       radius: brush.radius,
+      chosen: chosen ? chosen.points.map(([x, y]) => refFromView.back({ x, y } as FramePt)) : null,
+      onMove: (from, to, done) => {
+        if (ui.stroke === null) return;
+        const [a, b] = [refFromView.there(from), refFromView.there(to)];
+        const moved = withMoved(strokesOf(veil), ui.stroke, [b.x - a.x, b.y - a.y]);
+        laid(
+          withVeil(recipe, veil.name, (v) => ({ ...v, params: { ...v.params, [param]: moved } })),
+          done,
+          "Stroke moved",
+        );
+      },
       sampleAt: (p, start) => {
         if (selecting || !samples(brush.tool)) return null;
         const from = refFromView.there(start ?? p);
@@ -439,14 +461,8 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           if (done) ui.set({ fault: "Set the brush's source first: where clean skin is taken from." });
           return;
         }
-        const next = withStrokes(made);
-        ui.set({ draft: next });
-        if (!done) return;
-        if (made.offset && !brush.offset) ui.set({ brush: { ...brush, offset: made.offset } });
-        void edit(next, `Stroke: ${made.tool}`).then(async (ok) => {
-          if (ok) await start({ kind: "ready" });
-          ui.set({ draft: null });
-        });
+        if (done && made.offset && !brush.offset) ui.set({ brush: { ...brush, offset: made.offset } });
+        laid(withStrokes(made), done, `Stroke: ${made.tool}`);
       },
     };
   };
@@ -654,7 +670,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             note={null}
             preview={flatPreview}
             brush={brushFor(flatBox ? reversed(origin) : null)}
-            tool={ui.tool === "mark" || ui.tool === "brush" || ui.tool === "source" ? ui.tool : "none"}
+            tool={FLAT_TOOLS.includes(ui.tool) ? ui.tool : "none"}
             onCircle={(c, r) => void addMark(c, r * 1, frameFromFlat)}
             onDrawn={() => {}}
             empty={

@@ -1,4 +1,4 @@
-import { useUi } from "../../app/store";
+import { useUi, useUiAside } from "../../app/store";
 import { Button, Choice, NumberField, Section, Select, Switch } from "../../ui/controls";
 import type { Veil } from "../recipe";
 import {
@@ -174,6 +174,7 @@ export function StrokeList({
   strokes: Stroke[];
   onChange: (strokes: Stroke[], label: string) => void;
 }) {
+  const { tool, stroke, set } = useUiAside();
   const swap = (i: number, part: Partial<Stroke>, label: string) =>
     onChange(
       strokes.map((s, j) => (j === i ? { ...s, ...part } : s)),
@@ -200,6 +201,21 @@ export function StrokeList({
                 if (radius > 0 && radius !== s.radius) swap(i, { radius }, "Radius of a stroke");
               }}
             />
+            <Button
+              kind="quiet"
+              label={`Move stroke ${i + 1}`}
+              pressed={tool === "stroke" && stroke === i}
+              title="Drag it to another place, in either view"
+              onClick={() =>
+                set(
+                  tool === "stroke" && stroke === i
+                    ? { tool: "none" }
+                    : { tool: "stroke", stroke: i, playing: 0 },
+                )
+              }
+            >
+              move
+            </Button>
             <Button
               kind="quiet"
               onClick={() => swap(i, { enabled: s.enabled === false }, "Stroke on or off")}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { FIRST_BRUSH, offsetFor, strokeWith, thinned } from "./brush";
+import { FIRST_BRUSH, offsetFor, strokeWith, thinned, withMoved, type Stroke } from "./brush";
 
 describe("a brush", () => {
   it("asks for a source before it clones or heals", () => {
@@ -27,5 +27,27 @@ describe("a brush", () => {
     expect(kept[0]).toEqual([0, 0]);
     expect(kept[kept.length - 1]).toEqual([4, 0]);
     expect(kept.length).toBe(5);
+  });
+});
+
+describe("a stroke in hand", () => {
+  const strokes: Stroke[] = [
+    { tool: "colour", points: [[1, 2]] },
+    { tool: "heal", points: [[10, 10], [12, 10, 0.5]], offset: [30, 0] }, // prettier-ignore
+  ];
+
+  it("moves alone, keeps its pressure and samples where it did", () => {
+    const moved = withMoved(strokes, 1, [5, -2]);
+    expect(moved[0]).toBe(strokes[0]);
+    expect(moved[1]!.points).toEqual([
+      [15, 8],
+      [17, 8, 0.5],
+    ]);
+    // 10 + 30 before, 15 + 25 now.
+    expect(moved[1]!.offset).toEqual([25, 2]);
+  });
+
+  it("without a source has none to keep", () => {
+    expect(withMoved(strokes, 0, [1, 1])[0]).toEqual({ tool: "colour", points: [[2, 3]] });
   });
 });

@@ -113,6 +113,16 @@ export function strokeWith(brush: Brush, points: Stroke["points"]): Stroke | nul
   return stroke;
 }
 
+/** The strokes with one of them moved by a step of the reference; what it samples stays where it is. */
+export function withMoved(strokes: readonly Stroke[], index: number, [dx, dy]: Pair): Stroke[] {
+  return strokes.map((s, i) => {
+    if (i !== index) return s;
+    const points = s.points.map(([x, y, ...pressure]) => [round(x + dx), round(y + dy), ...pressure] as Pair);
+    const offset = s.offset && ([round(s.offset[0] - dx), round(s.offset[1] - dy)] as Pair);
+    return { ...s, points, ...(offset ? { offset } : {}) };
+  });
+}
+
 /** Without points that lie nearer to the one before than `least`; both ends stay. */
 export function thinned(points: Stroke["points"], least: number): Stroke["points"] {
   const kept: Stroke["points"] = [];
