@@ -32,12 +32,13 @@ def outline(page: Page, *corners: tuple[float, float]) -> None:
     page.keyboard.press("Enter")
 
 
-def followed_patch(page: Page, server, last: int, *corners: tuple[float, float]) -> None:
+def followed_patch(page: Page, server, last: int, *corners: tuple[float, float], kind: str = "Plane") -> None:
     """A drape of the arm on frame 20, followed to frame ``last``; the playhead is back on 20."""
     arm(page, server)
     go_to(page, 20)
     page.get_by_role("button", name="Draw a drape").click()
     outline(page, *corners)
+    card(page).get_by_role("radio", name=kind, exact=True).click()
     go_to(page, last)
     card(page).get_by_role("button", name="To here").click()
     expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
@@ -241,15 +242,7 @@ def test_donors__one_more_place_is_added_dragged_and_keyed(page: Page, server) -
 
 
 def test_vertices__single_ones_by_hand_and_fewer_where_nothing_bends(page: Page, server) -> None:
-    arm(page, server)
-    go_to(page, 20)
-    page.get_by_role("button", name="Draw a drape").click()
-    outline(page, (400, 250), (470, 250), (470, 310), (400, 310))
-    card(page).get_by_role("radio", name="Mesh", exact=True).click()
-    go_to(page, 22)
-    card(page).get_by_role("button", name="To here").click()
-    expect(card(page).get_by_text("frames followed")).to_be_visible(timeout=LONG)
-    settled(page)
+    followed_patch(page, server, 22, (400, 250), (470, 250), (470, 310), (400, 310), kind="Mesh")
     heading = card(page).get_by_role("heading", name=re.compile(r"^Vertices: \d+$"))
 
     def count() -> int:
