@@ -136,7 +136,7 @@ def test_cache__sizes_and_freeing(studio: Studio, client) -> None:
 def test_params__describe_every_kind_for_panels(client) -> None:
     params = client.get("/api/params").json
     names = [p["name"] for p in params["veils"]["conceal"]["params"]]
-    assert names[:4] == ["way", "plate", "plates", "donor"]
+    assert names[:5] == ["way", "plate", "plates", "gaps", "donor"]
     assert params["followers"]["plane"]["params"][0]["type"] == "switch"
 
 
