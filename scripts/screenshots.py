@@ -5,7 +5,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT), str(ROOT / "tests" / "browser")]
@@ -153,7 +153,12 @@ def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]
                 page.get_by_role("menuitem", name=name).click()
                 rack.get_by_role("button", name=re.compile(f"^{veil} ")).first.click()
                 go_to(page, frame)
-                page.wait_for_timeout(7000)
+                page.get_by_role("button", name=re.compile("Jobs: (none|0 running)")).wait_for()
+                shown = page.get_by_test_id("picture-Shot view")
+                expect(shown).to_have_attribute(
+                    "data-shown", re.compile(rf"/{frame}\.png.*look=result"), timeout=60_000
+                )
+                page.wait_for_timeout(4000)
 
             open_shot("Deckhand's arm", "compass off", 26)
             keep(page, "plate")
