@@ -13,7 +13,7 @@ import numpy as np
 from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.packed import pack, unpack
+from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
@@ -21,9 +21,9 @@ from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
-    AWAY_STEPS,
     Reach,
     away_at,
+    away_from,
     drawn_matte,
     drawn_on,
     haze_at,
@@ -76,9 +76,8 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     beside = surface & ~inside & ~marks & (depth > LIMB_PX)
     drawn = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
     clean &= ~drawn
-    away = packed_away(drawn)
     haze = haze_beside(_calm(img_lin), clean, drawn)
-    free = np.asarray(_calm(img_lin) - haze_at(haze, np.asarray(unpack(away) / np.float32(AWAY_STEPS))))
+    free = np.asarray(_calm(img_lin) - haze_at(haze, away_from(drawn)))
     tone = _carried_on(surface_by_area(free, clean.astype(np.float32), _step(inside)), depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
