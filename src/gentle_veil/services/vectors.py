@@ -122,7 +122,7 @@ def vectors_kept(workspace: Workspace) -> list[dict[str, object]]:
 
 def free_vectors(workspace: Workspace, quality: str) -> None:
     """Forget the motion of a quality; what has been followed with it stays."""
-    if quality in (BROUGHT_IN, MAPS):
+    if quality == BROUGHT_IN:
         shutil.rmtree(workspace.brought, ignore_errors=True)
     for pair in _pairs(0, len(workspace.frames) - 1):
         workspace.cache.path("vectors", _key(workspace, *pair, quality), f".{quality}").unlink(missing_ok=True)

@@ -23,6 +23,7 @@ import { useSelected, Views } from "../viewer/Views";
 import { Header } from "./Header";
 import { useUi, useUiAside } from "./store";
 
+/** The in and out frame of a shot: the newest arrives last. */
 const sendRange = latest(
   ({ shot, ...body }: { shot: number; in_frame: number; out_frame: number; rate: null }) =>
     taken(api.PATCH("/api/shots/{shot}", { params: { path: { shot } }, body, keepalive: true })),

@@ -419,24 +419,18 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         ui.set({ draft: null });
       });
     };
-    const withStrokes = (stroke: Stroke): Recipe =>
-      withVeil(recipe, veil.name, (v) => ({
-        ...v,
-        params: { ...v.params, [param]: [...strokesOf(v), stroke] },
-      }));
-    const chosen = ui.stroke === null ? undefined : strokesOf(veil)[ui.stroke];
+    const strokes = strokesOf(veil);
+    const withStrokes = (next: Stroke[]): Recipe =>
+      withVeil(recipe, veil.name, (v) => ({ ...v, params: { ...v.params, [param]: next } }));
+    const chosen = ui.stroke === null ? undefined : strokes[ui.stroke];
     return {
       radius: brush.radius,
       chosen: chosen ? chosen.points.map(([x, y]) => refFromView.back({ x, y } as FramePt)) : null,
       onMove: (from, to, done) => {
         if (ui.stroke === null) return;
         const [a, b] = [refFromView.there(from), refFromView.there(to)];
-        const moved = withMoved(strokesOf(veil), ui.stroke, [b.x - a.x, b.y - a.y]);
-        laid(
-          withVeil(recipe, veil.name, (v) => ({ ...v, params: { ...v.params, [param]: moved } })),
-          done,
-          "Stroke moved",
-        );
+        const moved = withMoved(strokes, ui.stroke, [b.x - a.x, b.y - a.y]);
+        laid(withStrokes(moved), done, "Stroke moved");
       },
       sampleAt: (p, start) => {
         if (selecting || !samples(brush.tool)) return null;
@@ -462,7 +456,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           return;
         }
         if (done && made.offset && !brush.offset) ui.set({ brush: { ...brush, offset: made.offset } });
-        laid(withStrokes(made), done, `Stroke: ${made.tool}`);
+        laid(withStrokes([...strokes, made]), done, `Stroke: ${made.tool}`);
       },
     };
   };

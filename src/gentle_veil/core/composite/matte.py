@@ -46,6 +46,13 @@ def union_box(boxes: Sequence[Box]) -> Box | None:
     return min(x0), min(y0), max(x1), max(y1)
 
 
+def distance_from(mask: MaskBool) -> ImageF32:
+    """Distance in px of each pixel from a mask (h, w), 0 on it; very far everywhere from one that is empty."""
+    if not mask.any():
+        return np.full(mask.shape, 1e3, np.float32)
+    return np.asarray(cv2.distanceTransform((~mask).astype(np.uint8), cv2.DIST_L2, 5), np.float32)
+
+
 def grown(mask: MaskBool, radius: int) -> MaskBool:
     """A mask and everything within ``radius`` px of it, (H, W) bool."""
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))

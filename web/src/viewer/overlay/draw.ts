@@ -277,7 +277,6 @@ export function drawTack(ctx: Ctx, v: Viewport, to: FramePt, reach: number): voi
   stroke(ctx, COLOURS.saffron, 1.5);
 }
 
-/** A tack that is being set: from where the surface was taken to lie, to where it is. */
 /** A stroke's path: a point for every dab that it was laid with. */
 export function drawStroke(ctx: Ctx, v: Viewport, points: FramePt[], colour: string): void {
   trace(ctx, v, points, false);
@@ -285,6 +284,7 @@ export function drawStroke(ctx: Ctx, v: Viewport, points: FramePt[], colour: str
   drawDots(ctx, v, points.length > 1 ? [points[0]!, points[points.length - 1]!] : points, colour);
 }
 
+/** A tack that is being set: from where the surface was taken to lie, to where it is. */
 export function drawPull(ctx: Ctx, v: Viewport, from: FramePt, to: FramePt): void {
   trace(ctx, v, [from, to], false);
   stroke(ctx, COLOURS.saffron, 1.5);

@@ -1,8 +1,8 @@
 """Follow a region by integrating dense motion from frame to frame, held to the reference by the mesh's solve.
 
 Maps that were brought in say at once where the surface is, and need no integrating. Where forward and backward motion
-contradict each other a place goes with its neighbours. Without the hold nothing but
-the motion moves the surface, and what contradicts adds up to how unsure it is.
+contradict each other a place goes with its neighbours. Without the hold nothing but the motion moves the surface, and
+what contradicts adds up to how unsure it is.
 """
 
 import cv2

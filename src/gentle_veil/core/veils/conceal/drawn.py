@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import carried_field
-from gentle_veil.core.composite.matte import grown
+from gentle_veil.core.composite.matte import distance_from, grown
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.contracts.veil import Site
@@ -91,7 +91,7 @@ def haze_beside(log: ImageF32, clean: MaskBool, drawn: MaskBool) -> np.ndarray:
     Ink runs a little beyond its lines. It is learnt where skin that is free of it lies near by, and is the same
     between lines so close that there is none.
     """
-    away = away_from(drawn)
+    away = distance_from(drawn)
     free = (clean & (away >= HAZE_PX)).astype(np.float32)[..., None]
     total = broad_blur(np.concatenate([log * free, free], axis=-1), NEAR_SIGMA)
     off = log - total[..., :3] / np.maximum(total[..., 3:], 1e-3)
@@ -113,16 +113,9 @@ def haze_at(rows: np.ndarray, away: ImageF32) -> ImageF32:
     return table.astype(np.float32)[np.minimum(np.rint(away * AWAY_STEPS), 255).astype(np.uint8)]
 
 
-def away_from(drawn: MaskBool) -> ImageF32:
-    """Distance in px of each pixel from what is drawn, (h, w)."""
-    if not drawn.any():
-        return np.full(drawn.shape, 1e3, np.float32)
-    return np.asarray(cv2.distanceTransform((~drawn).astype(np.uint8), cv2.DIST_L2, 5), np.float32)
-
-
 def packed_away(drawn: MaskBool) -> dict[str, Any]:
     """Each pixel's distance from what is drawn, to be kept."""
-    return pack(np.minimum(np.rint(away_from(drawn) * AWAY_STEPS), 255).astype(np.uint8))
+    return pack(np.minimum(np.rint(distance_from(drawn) * AWAY_STEPS), 255).astype(np.uint8))
 
 
 def away_at(plate: dict[str, Any], where: np.ndarray) -> ImageF32:

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import carried_field
-from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
+from gentle_veil.core.composite.matte import Box, clip_box, distance_from, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
@@ -23,7 +23,6 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
     Reach,
     away_at,
-    away_from,
     drawn_matte,
     drawn_on,
     haze_at,
@@ -71,13 +70,14 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     img_lin = _calm_look(frames, placement, box, raw_lin)
     surface, behind = on_surface(img_lin, inside)
     surface &= ~grown(behind, EDGE_PX)
-    depth = _depth(behind)
+    depth = distance_from(behind)
     tone, clean = _tone(img_lin, inside, marks, surface & (depth > LIMB_PX))
     beside = surface & ~inside & ~marks & (depth > LIMB_PX)
     drawn = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
     clean &= ~drawn
-    haze = haze_beside(_calm(img_lin), clean, drawn)
-    free = np.asarray(_calm(img_lin) - haze_at(haze, away_from(drawn)))
+    calm = _calm(img_lin)
+    haze = haze_beside(calm, clean, drawn)
+    free = np.asarray(calm - haze_at(haze, distance_from(drawn)))
     tone = _carried_on(surface_by_area(free, clean.astype(np.float32), _step(inside)), depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
@@ -123,13 +123,6 @@ def _carried_on(tone: ImageF32, shown: MaskBool) -> ImageF32:
     nearest = np.zeros((labels.max() + 1, 3), np.float32)
     nearest[labels[shown]] = (total[..., :3] / np.maximum(total[..., 3:], 1e-3))[shown]
     return np.where(shown[..., None], tone, nearest[labels]).astype(np.float32)
-
-
-def _depth(behind: MaskBool) -> ImageF32:
-    """Distance in px of each pixel from what is behind the surface."""
-    if not behind.any():
-        return np.full(behind.shape, 1e3, np.float32)
-    return cv2.distanceTransform((~behind).astype(np.uint8), cv2.DIST_L2, 5)
 
 
 def _limb(img_lin: ImageF32, tone: ImageF32, *, surface_near: MaskBool, depth: ImageF32) -> np.ndarray:
@@ -256,8 +249,7 @@ def lit_tone(
     """The plate's log tone over the surround's box in the frame's light (h, w, 3), where the surface is, and where the
     mark itself is drawn (h, w).
 
-    ``painted`` stands in for the plate's own tone;
-    it has what is drawn on it, up to the limb.
+    ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb.
     """
     where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
     tone, picture, weight = (
@@ -268,7 +260,7 @@ def lit_tone(
     weight = weight / np.float32(255)
 
     behind = _behind(frame, around.distance < 0)
-    depth = _depth(behind) / np.float32(around.scale)
+    depth = distance_from(behind) / np.float32(around.scale)
     away = away_at(plate, where)
     skin = (weight[..., 0] > 0.99) & (depth > LIMB_PX) & (away >= RING_SLIP * reach.slip / around.scale)
     if reach.slip > LEAST_SLIP:
