@@ -20,6 +20,7 @@ CELLS_MOST = 6.0  # across a face
 CELL_PX_LEAST = 6.0  # a cell averages at least 36 px
 HELD_FRAMES = 12.0  # Gaussian sigma over which colours are held
 DARKEST = 1e-4
+COLD = np.array([0.4, 0.9, 2.0]) / (LUMA @ [0.4, 0.9, 2.0])  # slate blue at the same luminance: no skin has it
 
 
 def cell_share(wanted: float, least_px: float, width_px: float) -> float:
@@ -70,7 +71,7 @@ def held(numbers: list[int], means: list[np.ndarray]) -> HeldCells:
     return HeldCells(np.array(numbers), np.nan_to_num(smooth, nan=1.0), light)
 
 
-def flattened(cells: ImageF32, share: float, grey: float) -> ImageF32:
-    """Cells drawn towards their mean by ``share``, and their colour towards grey by ``grey``; 1 is all the way."""
+def flattened(cells: ImageF32, share: float, cold: float) -> ImageF32:
+    """Cells drawn towards their mean by ``share``, and their colour towards `COLD` by ``cold``; 1 is all the way."""
     even = cells + np.float32(share) * (cells.mean(axis=(0, 1), keepdims=True) - cells)
-    return (even + np.float32(grey) * ((even @ LUMA)[..., None] - even)).astype(np.float32)
+    return (even + np.float32(cold) * ((even @ LUMA)[..., None] * COLD - even)).astype(np.float32)

@@ -1,5 +1,6 @@
 """Make somebody, or a plate, unrecognisable on every frame on which they can be seen."""
 
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -19,10 +20,32 @@ from gentle_veil.core.veils.obscure.cells import cell_means, cell_share, flatten
 from gentle_veil.core.veils.obscure.params import ObscureParams
 from gentle_veil.core.veils.obscure.regions import HELD_MARGIN, Region, hidden_faces, regions_on
 
-# Tried in this order until no finder sees a face in the result: (times the cell's size, flattening, greying). Finders
-# go by skin's colour as much as by shape.
-STRENGTHS = ((1.0, 0.0, 0.0), (1.0, 0.0, 1.0), (1.5, 0.0, 1.0), (2.0, 0.0, 1.0), (2.0, 0.5, 1.0))
-CHECK_EVERY = 4  # frames between those on which finders look
+
+@dataclass(frozen=True)
+class Strength:
+    """What is added to a cover: ``times`` the cell's size, cells drawn to their mean by ``flat`` and to a cold colour
+    by ``cold`` (1 is all the way), and ``room`` on top of the margin, in faces."""
+
+    times: float = 1.0
+    flat: float = 0.0
+    cold: float = 0.0
+    room: float = 0.0
+
+
+# Tried in this order until no finder sees a face in the result. Finders take any bright oval over shoulders for a face,
+# and what is left bare of a neck or of hair beside it; a colour that no skin has helps most.
+STRENGTHS = (
+    Strength(),
+    Strength(room=0.1),
+    Strength(cold=0.5, room=0.1),
+    Strength(cold=1.0, room=0.1),
+    Strength(flat=0.5, cold=1.0, room=0.1),
+    Strength(times=2.0, cold=1.0, room=0.1),
+    Strength(times=2.0, flat=0.5, cold=1.0, room=0.2),
+)
+CHECK_EVERY = 4  # frames between those on which finders look first; they look at all before a strength is taken
+UNLIKELY = 0.3  # faces of a lower score are not asked for
+SAFE = 0.45  # a score somewhat below what is believed: coding alone moves it
 HELD_ROOM = 0.6  # of the half width: a held region grows
 STORED_EVERY = 3  # frames; colours are held over many more
 
@@ -46,34 +69,37 @@ class Obscure:
     ) -> dict[str, Any]:
         """Read the cells' colours over the shot, and raise the strength until no finder sees a face any more."""
         people = placement.people
-        told: dict[str, Any] = {"hidden": [], "cells": {}, "flat": 0.0, "grey": 0.0, "why": ""}
+        told: dict[str, Any] = {"hidden": [], "cells": {}, "flat": 0.0, "cold": 0.0, "room": 0.0, "why": ""}
         if people is not None and params.whom != "outline":
             told["hidden"] = [people.names()[i] for i in hidden_faces(people, params)]
         if params.look == "cover":
             return told
-        best, fewest = told, len(frames) + 1
-        for times, flat, grey in STRENGTHS:
-            cells = _read_cells(frames, placement, params, times, report)
-            tried = {**told, "cells": cells, "flat": flat, "grey": grey}
-            found = self._still_found(frames, placement, params, tried, report) if told["hidden"] else 0
-            if found < fewest:
-                best, fewest = {**tried, "why": _why(times, flat, grey, found)}, found
-            if found == 0:
+        best, lowest = told, np.inf
+        for strength in STRENGTHS:
+            cells = _read_cells(frames, placement, params, strength, report)
+            tried = {**told, "cells": cells, "flat": strength.flat, "cold": strength.cold, "room": strength.room}
+            score = self._still_found(frames, placement, params, tried, report) if told["hidden"] else 0.0
+            if score < lowest:
+                best, lowest = {**tried, "why": _why(strength, score >= BELIEVED)}, score
+            if score < SAFE:
                 break
         return best
 
     def _still_found(
         self, frames: FrameSource, placement: Placement, params: ObscureParams, tried: dict[str, Any], report: Report
-    ) -> int:
-        """On how many of the frames that are looked at a finder sees a face at a hidden place."""
-        found = 0
-        for k in range(0, len(frames), CHECK_EVERY):
+    ) -> float:
+        """The highest score of a face at a hidden place; as soon as some are believed, not all frames are asked."""
+        score = 0.0
+        for k in sorted(range(len(frames)), key=lambda k: (k % CHECK_EVERY > 0, k)):
+            if score >= BELIEVED and k % CHECK_EVERY:
+                break
             report(k, len(frames), f"looking whether a face can still be found, frame {k}")
-            regions = list(regions_on(placement, k, params))
-            found += bool(regions) and self._found_on(frames, placement, k, regions, params, tried)
-        return found
+            regions = list(regions_on(placement, k, _wider(params, tried["room"])))
+            if regions:
+                score = max(score, self._score_on(frames, placement, k, regions, params, tried))
+        return score
 
-    def _found_on(
+    def _score_on(
         self,
         frames: FrameSource,
         placement: Placement,
@@ -81,17 +107,17 @@ class Obscure:
         regions: list[Region],
         params: ObscureParams,
         tried: dict[str, Any],
-    ) -> bool:
+    ) -> float:
         canvas = Canvas(frames[k], frames.encoding)
         row = placement.track.row(k)
         patch = None if row is None else self.apply(Site(canvas, placement, row, k, 0.0, 0.0), params, tried)
         if patch is None:
-            return False
+            return 0.0
         canvas.lay(patch.box, patch.img_lin, patch.matte)
-        return found_in(for_finding(canvas.code_values(), frames.encoding), regions)
+        return face_score(for_finding(canvas.code_values(), frames.encoding), regions)
 
     def apply(self, site: Site, params: ObscureParams, prepared: dict[str, Any]) -> Patch | None:
-        regions = list(regions_on(site.placement, site.k, params))
+        regions = list(regions_on(site.placement, site.k, _wider(params, prepared["room"])))
         parts = [p for p in (_laid(site, r, params, prepared) for r in regions) if p is not None]
         if not parts:
             return None
@@ -108,15 +134,15 @@ class Obscure:
         return Patch(box, below, (matte > 0).astype(np.float32), {"regions": float(len(parts))})
 
 
-def found_in(picture: np.ndarray, regions: list[Region]) -> bool:
-    """Whether a finder sees a face that is a region's; picture (H, W, 3) uint8 encoded."""
-    faces = find_faces(picture, FULL, least=BELIEVED)
+def face_score(picture: np.ndarray, regions: list[Region]) -> float:
+    """How sure a finder is, in [0, 1], of a face that is a region's; picture (H, W, 3) uint8 encoded."""
+    faces = find_faces(picture, FULL, least=UNLIKELY)
     for region in regions:
         reach = 0.8 * max(region.width, region.width * region.tall)
         window = (*(region.centre - reach), *(region.centre + reach))
         for model in (FULL, SHORT):
-            faces += find_faces(picture, model, window=window, least=BELIEVED)
-    return any(_is_of(face, region) for face in faces for region in regions)
+            faces += find_faces(picture, model, window=window, least=UNLIKELY)
+    return max((face.score for face in faces for region in regions if _is_of(face, region)), default=0.0)
 
 
 def _is_of(face: Face, region: Region) -> bool:
@@ -127,10 +153,15 @@ def _is_of(face: Face, region: Region) -> bool:
     return bool(u**2 + (v / region.tall) ** 2 < 1) and overlap(face.box, box) > 0.3
 
 
-def _why(times: float, flat: float, grey: float, found: int) -> str:
-    steps = [f"cells are {times:g} times larger"] if times > 1 else []
-    steps += ["without colour"] if grey else []
-    steps += ["nearly even"] if flat else []
+def _wider(params: ObscureParams, room: float) -> ObscureParams:
+    return replace(params, margin=params.margin + room)
+
+
+def _why(strength: Strength, found: bool) -> str:
+    steps = [f"cells are {strength.times:g} times larger"] if strength.times > 1 else []
+    steps += ["in a cold colour"] if strength.cold else []
+    steps += ["nearly even"] if strength.flat else []
+    steps += ["a wider margin"] if strength.room else []
     if not steps:
         return ""
     end = "so that no face finder sees a face" if not found else "and a face finder still takes some frames for a face"
@@ -148,16 +179,17 @@ def _shape(share: float, tall: float, params: ObscureParams) -> tuple[int, int]:
 
 
 def _read_cells(
-    frames: FrameSource, placement: Placement, params: ObscureParams, times: float, report: Report
+    frames: FrameSource, placement: Placement, params: ObscureParams, strength: Strength, report: Report
 ) -> dict[str, Any]:
     """For each region by its name: the cells' held colours, on every few frames."""
+    params = _wider(params, strength.room)
     widths: dict[str, float] = {}
     talls: dict[str, float] = {}
     for k in range(len(frames)):
         for region in regions_on(placement, k, params):
             widths[region.name] = min(widths.get(region.name, np.inf), region.width)
             talls[region.name] = max(talls.get(region.name, 0.0), region.tall)
-    shares = {name: _share(params, width, times) for name, width in widths.items()}
+    shares = {name: _share(params, width, strength.times) for name, width in widths.items()}
     shapes = {name: _shape(shares[name], talls[name], params) for name in shares}
     numbers: dict[str, list[int]] = {name: [] for name in shares}
     means: dict[str, list[np.ndarray]] = {name: [] for name in shares}
@@ -207,7 +239,7 @@ def _laid(
         flat = np.array([int(params.colour[i : i + 2], 16) for i in (1, 3, 5)], np.float32) / np.float32(255)
         return box, np.broadcast_to(srgb_decode(flat), (*matte.shape, 3)).astype(np.float32), matte
     near = int(np.argmin(np.abs(np.array(stored["frames"]) - site.k)))
-    cells = flattened(np.array(stored["colours"][near], np.float32), prepared["flat"], prepared["grey"])
+    cells = flattened(np.array(stored["colours"][near], np.float32), prepared["flat"], prepared["cold"])
     return box, _covered(site, region, params, box, cells, stored["share"]), matte
 
 

@@ -10,6 +10,7 @@ from gentle_veil.core.contracts.keyed import constant
 from gentle_veil.core.contracts.people import People
 from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement
+from gentle_veil.core.motion.pyramid import LUMA
 from gentle_veil.core.render import Layer, render_frame
 from gentle_veil.core.veils.obscure.cells import cell_means, cell_share, flattened, held
 from gentle_veil.core.veils.obscure.obscure import Obscure
@@ -58,8 +59,9 @@ def test_flattened__goes_all_the_way() -> None:
     cells = np.random.default_rng(3).random((4, 5, 3)).astype(np.float32)
     even = flattened(cells, 1.0, 0.0)
     np.testing.assert_allclose(even, np.broadcast_to(cells.mean(axis=(0, 1)), cells.shape), rtol=1e-5)
-    grey = flattened(cells, 0.0, 1.0)
-    assert np.ptp(grey, axis=-1).max() < 1e-6
+    cold = flattened(cells, 0.0, 1.0)
+    np.testing.assert_allclose(cold @ LUMA, cells @ LUMA, rtol=1e-5)
+    np.testing.assert_allclose(cold[..., 2] / cold[..., 0], 5, rtol=1e-4)
     np.testing.assert_array_equal(flattened(cells, 0.0, 0.0), cells)
 
 
