@@ -25,7 +25,6 @@ GIVEN = {
     "paint": {"strokes": ({"tool": "heal", "points": [[150, 118]], "radius": 9, "offset": [22, 0]},)},
 }  # what a kind needs before it does anything
 COVER = VEILS["obscure"].Params(look="cover", margin=0.0)
-PLAIN = {"hidden": [], "cells": {}, "flat": 0.0, "grey": 0.0, "why": ""}
 
 
 class Patchwork:
@@ -68,12 +67,12 @@ def layer_for(kind: str, shot, **more) -> tuple[ArrayFrames, Layer]:
 
 def laid(frames: ArrayFrames, layer: Layer, k: int):
     """The frame with the veil; below one that only gives back, there is something to give back from."""
-    below = (
-        ()
-        if layer.kind.kind != "keep"
-        else (replace(layer, name="below", kind=VEILS["obscure"], params=COVER, prepared=PLAIN),)
-    )
-    return render_frame(frames, (*below, layer), k)
+    if layer.kind.kind != "keep":
+        return render_frame(frames, (layer,), k)
+    hider = VEILS["obscure"]
+    prepared = hider.prepare(frames, layer.placement, COVER)
+    below = replace(layer, name="below", kind=hider, params=COVER, prepared=prepared)
+    return render_frame(frames, (below, layer), k)
 
 
 @pytest.mark.property
