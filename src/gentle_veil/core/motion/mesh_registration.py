@@ -13,14 +13,13 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy.linalg import cho_solve_banded, cholesky_banded
-from scipy.linalg.lapack import stbtrs
+from scipy.linalg.lapack import spbtrf, spbtrs, stbtrs
 
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.curvature import Curvature
 from gentle_veil.core.motion.mesh_kernels import data_terms, sample_map
 from gentle_veil.core.motion.plane_kernels import CAUCHY, MAD_TO_SIGMA
-from gentle_veil.core.motion.pyramid import GreyPyramid, gradient
+from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid, gradient
 from gentle_veil.core.types import ImageF32, MaskBool
 
 STEP = 2  # px of the reference per lattice point; the pre-blur leaves nothing finer
@@ -43,6 +42,7 @@ LIGHT_PRIOR = 0.7
 HIDDEN_FROM, HIDDEN_AT = 0.40, 0.60  # clipped residual at which a place begins to be, and is, taken for hidden
 ENERGY_LATTICE = 4.0  # lattice points
 ENERGY_SHARE = 0.3  # of the texture, that a changed but visible place may leave
+FACTOR_STANDS = 0.15  # relative change of the curvature under which a factor is used again
 PROBES = 16  # random right sides for the posterior spread
 
 
@@ -81,7 +81,7 @@ class MeshFit:
     ``controls`` (2, rows, columns) displacement in px; ``seen`` (h, w) the frame's picture carried back;
     ``visible`` (h, w) 0..1; ``sigmas`` per level; ``spread`` (rows, columns, 3) posterior covariance xx, xy, yy
     of the field at the control points; ``inside_share`` of the region; ``correlation`` of what is seen;
-    ``contrast`` of what is seen as a share of the reference's
+    ``contrast`` of what is seen as a share of the reference's; ``inside`` (h, w) where ``seen`` lay in the picture
     """
 
     controls: np.ndarray
@@ -94,6 +94,7 @@ class MeshFit:
     correlation: float
     contrast: float
     residual: ImageF32
+    inside: ImageF32
 
 
 class MeshRegistration:
@@ -136,6 +137,7 @@ class MeshRegistration:
         self._order()
         self.roughness = self._thin_plate()
         self._priors: dict[Stiffness, np.ndarray] = {}
+        self._factors: dict[tuple[int, Stiffness], tuple[np.ndarray, np.ndarray]] = {}
         self.probes = np.random.default_rng(20).standard_normal((self.unknowns, PROBES)).astype(np.float32)
         nodes = grid.places()
         self._at_nodes = Lattice(grid, nodes[0, :, 0].clip(*grid.box[::2]), nodes[:, 0, 1].clip(*grid.box[1::2]))
@@ -214,6 +216,15 @@ class MeshRegistration:
         sample_map(pyramid.levels[level], at[0], at[1], 1.0 / (1 << level), float(ox), float(oy), seen, inside)
         return seen, inside
 
+    def glance(self, pyramid: GreyPyramid, displacement: ImageF32) -> tuple[ImageF32, ImageF32]:
+        """As `look` at the coarsest level, by linear interpolation: enough to choose among guesses."""
+        level = LEVELS - 1
+        picture, scale = pyramid.levels[level], np.float32(1 / (1 << level))
+        x, y = ((self.base[i] + displacement[i] - np.float32(pyramid.origin[i])) * scale for i in (0, 1))
+        seen = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1e9)
+        inside = (np.abs(seen) < VOID_FROM).astype(np.float32)
+        return seen * inside, inside
+
     def look_close(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
         """The frame's picture under a field, every px of the lattice's box, (STEP h, STEP w)."""
         height, width = (STEP * n for n in self.shape)
@@ -278,14 +289,16 @@ class MeshRegistration:
         sigma_limits: tuple[float, float],
         *,
         hold_out: ImageF32 | None = None,
+        start: np.ndarray | None = None,
         iterations: tuple[int, int] = ITERATIONS,
     ) -> MeshFit:
         """Refine predicted controls on a frame, coarse to fine.
 
         ``sigma_limits`` bound the robust scale per level; ``hold_out`` (h, w) multiplies the data, for asking how
-        well what was left out is foretold; ``iterations`` on the fine and the coarse level.
+        well what was left out is foretold; ``start`` are controls nearer than the prediction; ``iterations`` on the fine
+        and the coarse level.
         """
-        controls = predicted.copy()
+        controls = (predicted if start is None else start).copy()
         guess = self.pack(predicted)
         sigmas = [min(limit, FIRST_SIGMA) for limit in sigma_limits]
         seen = inside = residual = np.zeros(self.shape, np.float32)
@@ -320,14 +333,14 @@ class MeshRegistration:
                 )
                 scale = 1.0 / (sigmas[level] ** 2 * NOISE_CORRELATION[level])
                 if iteration == 0:
-                    factor = self._factor(terms[:3], scale, stiffness)
+                    factor = self._factor(level, scale * terms[:3], stiffness, kept=hold_out is None)
                 assert factor is not None
                 here = self.pack(controls)
                 pull = self.lattice.down.T @ terms[3:5] @ self.lattice.across
                 rhs = scale * self.pack(pull.astype(np.float64))
                 rhs -= self._rough(here) / stiffness.bend**2
                 rhs -= self._rough(here - guess) / stiffness.change**2 + (here - guess) / PLACE_TRUST_PX**2
-                step = cho_solve_banded((factor, True), rhs.astype(np.float32), check_finite=False)
+                step = spbtrs(factor, rhs.astype(np.float32), lower=1)[0]
                 controls = controls + self.unpack(step)
                 if np.abs(step).max() < 0.01 * (1 + level):
                     break
@@ -351,15 +364,25 @@ class MeshRegistration:
         spread = np.zeros((*self.grid.shape, 3))
         return self._summary(pyramid, controls, light, visible, (sigma, min(sigma_limits[1], FIRST_SIGMA)), spread)
 
-    def _factor(self, tensor: ImageF32, scale: float, stiffness: Stiffness) -> np.ndarray:
-        # Single precision is enough: the steps are small, and every one starts from an exact residual.
+    def _factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> np.ndarray:
+        """The factor of the precision; that of an earlier frame while the curvature has hardly changed.
+
+        Single precision and a slightly old curvature are enough: every step starts from an exact residual.
+        """
         width, height = self.blocks
         sums = np.stack([4 * cv2.resize(t, (width, height), interpolation=cv2.INTER_AREA) for t in tensor])
+        before = self._factors.get((level, stiffness)) if kept else None
+        if before is not None and float(np.abs(sums - before[0]).sum()) < FACTOR_STANDS * float(sums[::2].sum()):
+            return before[1]
         banded = self.curvature.matrix(sums)
-        banded *= scale
         banded += self._prior(stiffness)
         banded[0] += 1 / PLACE_TRUST_PX**2
-        return np.asarray(cholesky_banded(banded, lower=True, overwrite_ab=True, check_finite=False))
+        factor, info = spbtrf(banded, lower=1, overwrite_ab=1)
+        if info:
+            raise np.linalg.LinAlgError(f"the mesh's matrix is not positive at unknown {info}")
+        if kept:
+            self._factors[level, stiffness] = (sums, factor)
+        return np.asarray(factor)
 
     def _prior(self, stiffness: Stiffness) -> np.ndarray:
         if self._priors.get(stiffness) is None:
@@ -409,6 +432,7 @@ class MeshRegistration:
             float((self.held * inside).sum()) / total,
             *_correlation(self.pictures.templates[0], seen, residual, held),
             residual,
+            inside,
         )
 
     def _spread(self, factor: np.ndarray | None) -> np.ndarray:

@@ -52,7 +52,7 @@ class Mixer:
         A jump of the whole is free, one of a place against the whole is not.
         """
         r = self.registration
-        seen, inside = r.look(self.pyramid, 1, displacement)
+        seen, inside = r.glance(self.pyramid, displacement)
         cost = r.misfit(1, seen, self.light, self.sigma, SLACK_PX)
         cost = np.where(inside > 0, cost, 1.0).astype(np.float32)
         self.guesses.append(displacement)
@@ -142,7 +142,7 @@ class LatticeFlow:
     """Dense motion between two pictures on the lattice, by OpenCV's DIS, in lattice points."""
 
     def __init__(self) -> None:
-        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
         self.dis.setFinestScale(1)
 
     def between(self, a: ImageF32, b: ImageF32) -> ImageF32:

@@ -13,7 +13,7 @@ import numpy as np
 from gentle_veil.core.motion.mesh_registration import (
     LEVELS,
     STEP,
-    Light,
+    MeshFit,
     MeshRegistration,
     Pictures,
 )
@@ -57,19 +57,19 @@ def learnt(
     registration: MeshRegistration,
     pyramid: GreyPyramid,
     displacement: ImageF32,
-    visible: ImageF32,
-    light: Light,
+    fit: MeshFit,
 ) -> Memory:
-    """The memory after a frame (``pyramid``) that was found to lie under ``displacement`` (2, h, w)."""
+    """The memory after a frame (``pyramid``) that was found to lie under ``displacement`` (2, h, w), which is ``fit``'s."""
     r, home = registration, registration.home
     recent = home.templates if before is None else before.recent
-    new, looks = [], []
-    for level in range(LEVELS):
-        seen, inside = r.look(pyramid, level, displacement)
-        shown = r.held * visible * inside
-        new.append(recent[level] + LEARNT * shown * ((seen - light.bias) / light.gain - recent[level]))
-        looks.append((seen, shown))
-    likeness = _likeness(r, home.templates[0], *looks[0])
+    looks = [(fit.seen, fit.inside), *(r.look(pyramid, level, displacement) for level in range(1, LEVELS))]
+    shown = [r.held * fit.visible * inside for _, inside in looks]
+    bias, per_gain = fit.light.bias, 1 / fit.light.gain
+    new = [
+        old + np.float32(LEARNT) * there * ((seen - bias) * per_gain - old)
+        for old, (seen, _), there in zip(recent, looks, shown, strict=True)
+    ]
+    likeness = _likeness(r, home.templates[0], fit.seen, shown[0])
     trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
     return Memory(tuple(new), r.fine(trust.astype(np.float32)), likeness)
 

@@ -31,6 +31,7 @@ from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing, defoc
 from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
 from gentle_veil.core.followers.mesh.memory import Memory, learnt
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
@@ -47,11 +48,7 @@ SEARCH_PX = 40
 PRE_BLUR_SIGMA, SHADING_SIGMA = 1.1, 4.0  # px
 SPACING_SHARE, SPACING_RANGE = 1 / 22, (12.0, 40.0)  # of the root of the region's area
 VERTICES_PER_SPACING = 2
-CHOICES = (Stiffness(0.08, 0.03), Stiffness(0.3, 0.1), Stiffness(1.5, 0.4), Stiffness(8.0, 0.3))  # flat to folds
-FIRST_TRIALS, TRIAL_EVERY = (1, 2, 4, 8), 16  # frames of a side that try the choices
-ALIKE = 1.01  # costs this near to the least are no worse
-TRIAL_ITERATIONS = (3, 2)
-TRIAL_MEMORY = 0.6  # how much an older trial counts against the next
+TRIAL_ITERATIONS = (3, 0)  # what the coarse picture says, all of them are told by one solve
 TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
 LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
@@ -180,7 +177,7 @@ class MeshRun:
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
         self.sigmas: tuple[list[float], list[float]] = ([], [])
-        self.chosen = Stiffness(options.bend, options.change)
+        self.trials = Trials()
         rng = np.random.default_rng(7)
         shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
         blocks = rng.random(shape) < 0.2
@@ -206,7 +203,7 @@ class MeshRun:
             OK,
         )
         history = self.plane.history(known, self.reference, side)
-        self.trials, self.followed = [0.0 for _ in CHOICES], 0
+        self.trials = Trials()
         step = 1 if side[0] > self.reference else -1
         last = side[0] - step
         row = None if known is None else known.row(last)
@@ -343,9 +340,12 @@ class MeshRun:
 
     def solved(self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32) -> MeshFit:  # type: ignore[no-untyped-def]
         r, limits = self.registration, self.limits()
+        stiffness = Stiffness(self.options.bend, self.options.change)
         if self.options.automatic:
-            self._try_stiffness(pyramid, predicted, light, visible, limits)
-        fit = r.solve(pyramid, predicted, light, visible, self.chosen, limits)
+            if self.trials.due():
+                self.trials.take(self._costs(pyramid, predicted, light, visible, limits))
+            stiffness = self.trials.chosen
+        fit = r.solve(pyramid, predicted, light, visible, stiffness, limits)
         # Against the light as it was: what hides a place would pass for a change of light.
         misfit = r.misfit(0, fit.seen, light, self._usual_sigma(0) if self.sigmas[0] else fit.sigmas[0], 0.5)
         fit.visible[...] = shown = r.visibility(misfit, r.held) * familiar
@@ -353,24 +353,19 @@ class MeshRun:
         fit.light.bias[...] = shown * fit.light.bias + (1 - shown) * light.bias
         return fit
 
-    def _try_stiffness(self, pyramid, predicted, light, visible, limits) -> None:  # type: ignore[no-untyped-def]
-        """Leave out blocks, and keep the stiffness under which they are foretold best."""
-        self.followed += 1
-        if self.followed not in FIRST_TRIALS and self.followed % TRIAL_EVERY:
-            return
+    def _costs(self, pyramid, predicted, light, visible, limits) -> list[float]:  # type: ignore[no-untyped-def]
+        """Leave out blocks, and see how well each choice of stiffness foretells them."""
         r = self.registration
         kept = (~self.left_out).astype(np.float32)
         asked = r.held * visible * self.left_out
-        for i, choice in enumerate(CHOICES):
-            fit = r.solve(
-                pyramid, predicted, light, visible, choice, limits, hold_out=kept, iterations=TRIAL_ITERATIONS
-            )
-            residual = (fit.residual / self._usual_sigma(0)) ** 2
-            cost = float((np.minimum(residual / 9, 1.0) * asked).sum() / max(float(asked.sum()), 1.0))
-            self.trials[i] = TRIAL_MEMORY * self.trials[i] + cost
-        # The stiffest that foretells as well as any: where the picture cannot tell, bending is only noise.
-        least = min(self.trials)
-        self.chosen = next(c for c, cost in zip(CHOICES, self.trials, strict=True) if cost <= ALIKE * least)
+        total, sigma = max(float(asked.sum()), 1.0), self._usual_sigma(0)
+        given = (pyramid, predicted, light, visible)
+        start = r.solve(*given, self.trials.chosen, limits, hold_out=kept, iterations=(0, 2)).controls
+        costs = []
+        for choice in CHOICES:
+            fit = r.solve(*given, choice, limits, hold_out=kept, start=start, iterations=TRIAL_ITERATIONS)
+            costs.append(float((np.minimum((fit.residual / sigma) ** 2 / 9, 1.0) * asked).sum()) / total)
+        return costs
 
     def _judged(
         self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, plane_status: str
@@ -392,7 +387,7 @@ class MeshRun:
             self.sigmas[0].append(fit.sigmas[0])
             self.sigmas[1].append(fit.sigmas[1])
         displacement = r.displacement(fit.controls)
-        memory = learnt(state.memory, r, pyramid, displacement, fit.visible, fit.light)
+        memory = learnt(state.memory, r, pyramid, displacement, fit)
         error, hidden = self._errors(fit, state, memory)
         seen_before = state.displacement if state.status in SEEN else None
         unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX

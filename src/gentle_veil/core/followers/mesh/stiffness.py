@@ -1,0 +1,45 @@
+"""How stiff a surface is: told by how well what was left out of the solve is foretold.
+
+Differences are small, and most of them noise: a usual stiffness holds unless another is better beyond doubt. Where the
+solve would run after false texture (skin that is all but even), a firm hold on the prediction foretells much better.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from gentle_veil.core.motion.mesh_registration import Stiffness
+
+EVEN, USUAL, FIRM = Stiffness(0.8, 0.27), Stiffness(1.5, 0.4), Stiffness(8.0, 0.3)
+CHOICES = (EVEN, USUAL, FIRM)
+FIRST_TRIALS, TRIAL_EVERY = (2, 4, 8, 16), 32  # frames of a side that try the choices
+NEWEST = 0.5  # how much the newest trial counts
+EVEN_BETTER, FIRM_BETTER = 0.001, 0.03  # relative cost by which they must beat the usual one
+FIRM_UNTIL = 0.0  # and by which a firm hold must still beat it to be kept
+
+
+@dataclass
+class Trials:
+    """What was tried so far on one side of a reference."""
+
+    frames: int = 0
+    tried: int = 0
+    chosen: Stiffness = USUAL
+    gains: np.ndarray = field(default_factory=lambda: np.zeros(len(CHOICES)))  # relative cost beside the usual one's
+
+    def due(self) -> bool:
+        """Count a frame; whether it is one to try the choices on."""
+        self.frames += 1
+        return self.frames in FIRST_TRIALS or self.frames % TRIAL_EVERY == 0
+
+    def take(self, costs: list[float]) -> None:
+        """Choose by the costs of `CHOICES` on a frame."""
+        usual = max(costs[CHOICES.index(USUAL)], 1e-9)
+        now = 1 - np.array(costs) / usual
+        self.tried += 1
+        self.gains = self.gains + max(NEWEST, 1 / self.tried) * (now - self.gains)
+        even, _, firm = self.gains
+        if firm > (FIRM_UNTIL if self.chosen == FIRM else FIRM_BETTER):
+            self.chosen = FIRM
+        else:
+            self.chosen = EVEN if even > EVEN_BETTER else USUAL
