@@ -295,8 +295,8 @@ class MeshRegistration:
         """Refine predicted controls on a frame, coarse to fine.
 
         ``sigma_limits`` bound the robust scale per level; ``hold_out`` (h, w) multiplies the data, for asking how
-        well what was left out is foretold; ``start`` are controls nearer than the prediction; ``iterations`` on the fine
-        and the coarse level.
+        well what was left out is foretold; ``start`` are controls nearer than the prediction; ``iterations`` on the
+        fine and the coarse level.
         """
         controls = (predicted if start is None else start).copy()
         guess = self.pack(predicted)

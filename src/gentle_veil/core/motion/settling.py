@@ -11,6 +11,7 @@ from dataclasses import replace
 
 import cv2
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, error_from_confidence
 from gentle_veil.core.motion.plane_kernels import MAD_TO_SIGMA
@@ -19,6 +20,9 @@ from gentle_veil.core.types import Matrix, Points
 MIN_FRAMES = 7
 LEAST_JERK_PX = 0.004  # px per frame, three times; nothing alive is steadier
 LARGEST_STIFFNESS = 400.0
+PASSES = 4  # each measures the jerk on what the one before left
+STEADIER = 1.5  # than what errs least: a tremble is seen, a little lag is not
+LEAST_SURE = 1e-4  # weight of the jerk of a hidden vertex
 POWER_FRAMES = 4.0  # Gaussian over which the jerk is measured
 REFERENCE_WEIGHT = 1e6
 THIRD_DIFFERENCE, SIXTH_DIFFERENCE = np.sqrt(20.0), np.sqrt(924.0)  # of white noise of unit deviation
@@ -101,12 +105,20 @@ def _smoothed(measured: np.ndarray, weight: np.ndarray, expected: np.ndarray) ->
     sixth = np.abs(np.diff(measured, 6, axis=0))
     noise = np.minimum(MAD_TO_SIGMA * np.median(sixth, axis=0) / SIXTH_DIFFERENCE, expected)
     out, trembling = measured, noise
-    for _ in range(2):
-        power = cv2.GaussianBlur(np.diff(out, 3, axis=0) ** 2, (1, 17), 0, sigmaY=POWER_FRAMES)
+    # What is hidden or comes back jumps; that is no jerk of the surface.
+    sure = np.minimum(sliding_window_view(weight, 4, axis=0).min(axis=-1), 1.0) + LEAST_SURE
+    near = _around(sure)
+    for _ in range(PASSES):
+        power = _around(sure * np.diff(out, 3, axis=0) ** 2) / near
         jerk = np.sqrt(np.maximum(power - THIRD_DIFFERENCE**2 * trembling**2, LEAST_JERK_PX**2))
-        out = _penalised(measured, weight, np.minimum((noise / jerk) ** 2, LARGEST_STIFFNESS))
+        out = _penalised(measured, weight, np.minimum(STEADIER * (noise / jerk) ** 2, LARGEST_STIFFNESS))
         trembling = np.zeros_like(noise)
     return out
+
+
+def _around(values: np.ndarray) -> np.ndarray:
+    """Values (T, V) smoothed in time."""
+    return np.asarray(cv2.GaussianBlur(values, (1, 17), 0, sigmaY=POWER_FRAMES))
 
 
 def _penalised(measured: np.ndarray, weight: np.ndarray, stiffness: np.ndarray) -> np.ndarray:

@@ -142,7 +142,7 @@ class LatticeFlow:
     """Dense motion between two pictures on the lattice, by OpenCV's DIS, in lattice points."""
 
     def __init__(self) -> None:
-        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
         self.dis.setFinestScale(1)
 
     def between(self, a: ImageF32, b: ImageF32) -> ImageF32:

@@ -25,18 +25,21 @@ TRUST_CELLS = 1.5  # Gaussian of the neighbourhoods that are judged
 LEAST_SEEN = 0.05  # of a neighbourhood, to judge it
 # Local correlation with the reference at which the running picture stands in for it, and at which it is not needed.
 ESTRANGED, ALIKE = 0.65, 0.92
+LEAST_ENERGY = 1e-9
+NOISE_TIMES = 1.3  # of what it takes off on average: around a cell it may be more
 
 
 @dataclass(frozen=True)
 class Memory:
     """``recent[level]`` (h, w) the running picture in the reference's light; ``trust`` (h, w) 0..1 of the reference.
 
-    ``likeness`` (rows, columns) over the cells: the correlation with the reference around each
+    ``unlike`` (rows, columns) over the cells: how far the correlation with the reference around each is from 1,
+    beyond what the noise of both pictures takes off it
     """
 
     recent: tuple[ImageF32, ...]
     trust: ImageF32
-    likeness: ImageF32
+    unlike: ImageF32
 
     def pictures(self, home: Pictures) -> Pictures:
         """What a frame is to be compared with."""
@@ -59,7 +62,7 @@ def learnt(
     displacement: ImageF32,
     fit: MeshFit,
 ) -> Memory:
-    """The memory after a frame (``pyramid``) that was found to lie under ``displacement`` (2, h, w), which is ``fit``'s."""
+    """The memory after a frame (``pyramid``) that lies under ``displacement`` (2, h, w), that of ``fit``."""
     r, home = registration, registration.home
     recent = home.templates if before is None else before.recent
     looks = [(fit.seen, fit.inside), *(r.look(pyramid, level, displacement) for level in range(1, LEVELS))]
@@ -71,7 +74,9 @@ def learnt(
     ]
     likeness = _likeness(r, home.templates[0], fit.seen, shown[0])
     trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
-    return Memory(tuple(new), r.fine(trust.astype(np.float32)), likeness)
+    noise = fit.sigmas[0] ** 2 / (2 * np.maximum(r.coarse(home.energies[0]), LEAST_ENERGY))
+    unlike = np.maximum(1 - likeness - NOISE_TIMES * noise, 0).astype(np.float32)
+    return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike)
 
 
 def _likeness(r: MeshRegistration, reference: ImageF32, seen: ImageF32, shown: ImageF32) -> ImageF32:

@@ -56,10 +56,10 @@ FAINT_CONTRAST = 0.6  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 OUTSIDE_SHARE = 0.15
-ERROR_FLOOR_PX = 0.015
-# The posterior knows the noise, not the bias. Measured on sequences with truth: the variance grows with what is left
-# beyond the noise, and a place whose picture is no longer the reference's may be off.
-EXCESS_TIMES, UNLIKE_PX = 5.3, 2.0
+ERROR_FLOOR_PX = 0.005
+# The posterior knows the noise, not the bias, and allows for more bending than most surfaces do. Measured on sequences
+# with truth: the variance grows with what is left beyond the noise, and with how unlike the reference a place is.
+NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.42, 5.0, 1.9
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
 LEARN_FROM = 4  # known frames that are looked at again before going on
@@ -412,14 +412,14 @@ class MeshRun:
         noise = cv2.remap(spread.astype(np.float32), *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel()
         r = self.registration
         x_cell, y_cell = (c[:, None] for c in r.cells_of(self.vertices))
-        shown, excess, likeness = (
+        shown, excess, unlike = (
             cv2.remap(values, x_cell, y_cell, cv2.INTER_LINEAR).ravel()
-            for values in (r.coarse(fit.visible), r.excess(fit), memory.likeness)
+            for values in (r.coarse(fit.visible), r.excess(fit), memory.unlike)
         )
         hidden = np.zeros(len(self.vertices)) if state.hidden is None else state.hidden
         hidden = np.where(shown < 0.5, hidden + 1, 0.0)
-        variance = ERROR_FLOOR_PX**2 + (1 + EXCESS_TIMES * excess) * noise
-        variance += (UNLIKE_PX * (1 - likeness.clip(0, 1))) ** 2 + (HIDDEN_ERROR_PX * hidden) ** 2
+        variance = ERROR_FLOOR_PX**2 + NOISE_SHARE * (1 + EXCESS_TIMES * excess) * noise
+        variance += UNLIKE_PX**2 * unlike + (HIDDEN_ERROR_PX * hidden) ** 2
         error = np.sqrt(variance)
         return error, hidden
 

@@ -1,5 +1,7 @@
 """What the reference no longer explains is held by how the surface looked of late."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -9,8 +11,9 @@ from gentle_veil.core.motion.mesh_registration import MeshRegistration
 
 
 def seen_as(r: MeshRegistration, picture: np.ndarray, before: Memory | None = None) -> Memory:
-    still, all_seen = np.zeros((2, *r.shape), np.float32), np.ones(r.shape, np.float32)
-    return learnt(before, r, pyramid(picture), still, all_seen, r.start_light())
+    still, seen = np.zeros((2, *r.grid.shape)), pyramid(picture)
+    fit = r.unsolved(seen, still, r.start_light(), np.ones(r.shape, np.float32), (np.inf, np.inf))
+    return learnt(before, r, seen, r.displacement(still), replace(fit, light=r.start_light()))
 
 
 @pytest.mark.property
