@@ -339,7 +339,7 @@ export function PictureView(props: Props) {
       drawBrush(ctx, view, pointer, props.brush.radius, props.brush.sampleAt(pointer, start));
     }
     if (tool === "stroke" && props.brush?.chosen) drawStroke(ctx, view, props.brush.chosen, COLOURS.saffron);
-    const note = refusal ? { text: refusal, colour: COLOURS.fail } : props.note;
+    const note = refusal && movingKey ? { text: refusal, colour: COLOURS.fail } : props.note;
     if (note) drawNote(ctx, 12, size.height - 12, note.text, note.colour);
   }, [
     view,
@@ -359,6 +359,7 @@ export function PictureView(props: Props) {
     props.grips,
     props.ellipses,
     refusal,
+    movingKey,
     outlineOf,
     width,
     height,
