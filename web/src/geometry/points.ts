@@ -1,4 +1,6 @@
 /** Points in three spaces that must not be mixed: px of the frame, px of the reference frame, px of the screen. */
+import { round } from "./spline";
+
 declare const space: unique symbol;
 
 export interface FramePt {
@@ -16,6 +18,9 @@ export interface ScreenPt {
   readonly y: number;
   readonly [space]?: "screen";
 }
+
+/** A point as recipes keep it, to a hundredth of a px. */
+export const pair = (p: { x: number; y: number }): [number, number] => [round(p.x), round(p.y)];
 
 export const distance = (a: { x: number; y: number }, b: { x: number; y: number }): number =>
   Math.hypot(a.x - b.x, a.y - b.y);

@@ -19,7 +19,6 @@ import {
   hasOutline,
   freeName,
   referenceOf,
-  TACK_REACH,
   spotRecipe,
   withDrape,
   withVeil,
@@ -33,20 +32,10 @@ import {
   type Recipe,
   type Veil,
 } from "../features/recipe";
-import { vertexAdded, vertexRemoved, verticesOf } from "../features/drape/vertices";
 import { donorsOf, dragged, stepOf, withDonors } from "../features/veil/donors";
-import {
-  offsetFor,
-  samples,
-  selectionStroke,
-  strokeParam,
-  strokesOf,
-  strokeWith,
-  withMoved,
-  type Stroke,
-} from "../features/veil/brush";
+import { strokeParam } from "../features/veil/brush";
 import { rateValue } from "../app/timecode";
-import { centreOf, distance, type FramePt } from "../geometry/points";
+import { centreOf, distance, type FramePt, pair } from "../geometry/points";
 import { circleOutline, outlineCurve, round } from "../geometry/spline";
 import { alike, shapeOn } from "../geometry/keyedShape";
 import { matrixMap, reversed, still, chained, type SurfaceMap } from "../geometry/surfaceMap";
@@ -56,7 +45,7 @@ import { artGrips, type GripItem } from "./artGrips";
 import { rateAt } from "./clock";
 import { MATTE_LOOKS, flatAddress, frameAddress, layersOf, matteLook, type Scene } from "./addresses";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
-import { PictureView, type BrushItem, type DonorItem, type OutlineItem } from "./PictureView";
+import { PictureView, type DonorItem, type OutlineItem } from "./PictureView";
 import {
   carried,
   frameFromDesign,
@@ -67,15 +56,14 @@ import {
   veilOnReference,
   veilOutline,
 } from "./surface";
-import { pictures } from "./pictures";
 import { stuckItem } from "./stuck";
+import { useByHand } from "./useByHand";
+import { usePainting } from "./usePainting";
 import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
 
 const FLAT_TOOLS: ToolName[] = ["mark", "brush", "source", "stroke"];
-const VERTEX_NEAR = 6; // reference px within which a click takes back what was added or taken away
 
-const pair = (p: FramePt): [number, number] => [round(p.x), round(p.y)];
 const LOOSE = 2.4; // times the mark's radius: room around the thing, for following
 const LOOSE_LEAST = 26; // px
 
@@ -405,130 +393,8 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       ui.set({ selection: { kind: "holdout", name }, stage: "drape", look: "original" });
   };
 
-  /** Painting in a view: `refFromView` leads to the reference, on which strokes are kept. */
-  const brushFor = (refFromView: SurfaceMap | null): BrushItem | null => {
-    const param = veil && strokeParam(veil);
-    if (!recipe || !veil || !param || !refFromView) return null;
-    const { brush } = ui;
-    const selecting = param === "selection";
-    const laid = (next: Recipe, done: boolean, label: string) => {
-      ui.set({ draft: next });
-      if (!done) return;
-      void edit(next, label).then(async (ok) => {
-        if (ok) await start({ kind: "ready" });
-        ui.set({ draft: null });
-      });
-    };
-    const strokes = strokesOf(veil);
-    const withStrokes = (next: Stroke[]): Recipe =>
-      withVeil(recipe, veil.name, (v) => ({ ...v, params: { ...v.params, [param]: next } }));
-    const chosen = ui.stroke === null ? undefined : strokes[ui.stroke];
-    return {
-      radius: brush.radius,
-      chosen: chosen ? chosen.points.map(([x, y]) => refFromView.back({ x, y } as FramePt)) : null,
-      onMove: (from, to, done) => {
-        if (ui.stroke === null) return;
-        const [a, b] = [refFromView.there(from), refFromView.there(to)];
-        const moved = withMoved(strokes, ui.stroke, [b.x - a.x, b.y - a.y]);
-        laid(withStrokes(moved), done, "Stroke moved");
-      },
-      sampleAt: (p, start) => {
-        if (selecting || !samples(brush.tool)) return null;
-        const from = refFromView.there(start ?? p);
-        const offset = offsetFor(brush, [from.x, from.y]);
-        if (!offset) return null;
-        const here = refFromView.there(p);
-        return refFromView.back({ ...here, x: here.x + offset[0], y: here.y + offset[1] });
-      },
-      onSource: (p) => {
-        const at = refFromView.there(p);
-        if (brush.tool === "colour") return sampleColour(frameMap ? frameMap.there(at) : at);
-        ui.set({ brush: { ...brush, source: pair(at), offset: null }, tool: "brush" });
-      },
-      onStroke: (points, done) => {
-        const onRef = points.map((p): [number, number, number] | [number, number] => {
-          const r = refFromView.there(p);
-          return p.pressure < 1 ? [r.x, r.y, p.pressure] : [r.x, r.y];
-        });
-        const made = selecting ? selectionStroke(brush, onRef) : strokeWith(brush, onRef);
-        if (!made) {
-          if (done) ui.set({ fault: "Set the brush's source first: where clean skin is taken from." });
-          return;
-        }
-        if (done && made.offset && !brush.offset) ui.set({ brush: { ...brush, offset: made.offset } });
-        laid(withStrokes([...strokes, made]), done, `Stroke: ${made.tool}`);
-      },
-    };
-  };
-
-  /** The mean colour of a few px of the picture that is shown. */
-  const sampleColour = (p: FramePt) => {
-    const url = frameAddress(scene, frame, "original", "jpg");
-    const bitmap = url ? pictures.peek(url) : undefined;
-    if (!bitmap) return;
-    const canvas = new OffscreenCanvas(5, 5);
-    const ctx = canvas.getContext("2d")!;
-    ctx.drawImage(bitmap, Math.round(p.x) - 2, Math.round(p.y) - 2, 5, 5, 0, 0, 5, 5);
-    const { data } = ctx.getImageData(0, 0, 5, 5);
-    const mean = [0, 1, 2].map((c) => {
-      let sum = 0;
-      for (let i = c; i < data.length; i += 4) sum += data[i]!;
-      return Math.round(sum / 25);
-    });
-    const colour = `#${mean.map((v) => v.toString(16).padStart(2, "0")).join("")}`;
-    ui.set({ brush: { ...ui.brush, colour }, tool: "brush" });
-  };
-
-  /** The point of the surface that lies at `from` belongs at `to`. */
-  const setTack = (from: FramePt, to: FramePt) => {
-    ui.set({ tool: "none" });
-    if (!recipe || !drape || !frameMap || !track) return;
-    if (drape.reference_frames.includes(frame))
-      return ui.set({
-        fault: "The reference frame is exact; go to a frame where the surface slips, and tack there.",
-      });
-    const at = frameMap.back(from);
-    const tack = { frame, at: pair(at), to: pair(to) };
-    void edit(
-      withDrape(recipe, drape.name, (d) => ({ ...d, tacks: [...(d.tacks ?? []), tack] })),
-      `Tack ${drape.name} on ${frame}`,
-    ).then((ok) => ok && recipe.veils.some((v) => v.drape === drape.name) && void start({ kind: "ready" }));
-  };
-  const options = drape?.follower?.options ?? {};
-  const dotsOf = (name: "placed" | "off") =>
-    ((options[name] as [number, number][] | undefined) ?? []).map(([x, y]) => ({ x, y }) as FramePt);
-  const onReference = drape?.follower?.kind === "points" && frame === referenceOf(drape);
-  const placePoint = (p: FramePt, off: boolean) => {
-    if (!recipe || !drape || !onReference)
-      return ui.set({
-        fault: "Points are placed on the reference frame of a drape that is followed by points.",
-      });
-    const near = (q: FramePt) => distance(q, p) < 8;
-    const placed = dotsOf("placed").filter((q) => !off || !near(q));
-    const gone = dotsOf("off").filter((q) => off || !near(q));
-    if (!off) placed.push(p);
-    else if (placed.length === dotsOf("placed").length) gone.push(p);
-    const next = { ...options, placed: placed.map(pair), off: gone.map(pair) };
-    void edit(
-      withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind: "points", options: next } })),
-      off ? "Point off" : "Point placed",
-    );
-  };
-  const setVertex = (p: FramePt, away: boolean) => {
-    if (!recipe || !drape || !frameMap || !track) return;
-    const at = pair(frameMap.back(p));
-    const next = (away ? vertexRemoved : vertexAdded)(verticesOf(drape), at, VERTEX_NEAR);
-    void edit(
-      withDrape(recipe, drape.name, (d) => ({ ...d, vertices: next })),
-      away ? "Vertex taken away" : "Vertex added",
-    );
-  };
-  const byHand = drape && ui.tool === "vertex" && frameMap ? verticesOf(drape) : null;
-  const dotsHere = (places: [number, number][]) =>
-    places.map(([x, y]) => frameMap!.there({ x, y } as FramePt));
-  const tacks = (drape?.tacks ?? [])
-    .filter((t) => t.frame === frame)
-    .map((t) => ({ to: { x: t.to[0], y: t.to[1] }, reach: t.reach ?? TACK_REACH }));
+  const { brushFor } = usePainting(shot.id, recipe, veil, frameMap, scene);
+  const { setTack, placePoint, setVertex, dots, tacks } = useByHand(shot.id, recipe, drape, track, frameMap);
 
   const ellipses =
     veil?.kind === "obscure" && veil.params?.whom !== undefined && veil.params.whom !== "outline"
@@ -598,13 +464,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         tacks={tacks}
         onTack={setTack}
         onPoint={ui.tool === "vertex" ? setVertex : placePoint}
-        dots={
-          byHand
-            ? { placed: dotsHere(byHand.added), off: dotsHere(byHand.removed) }
-            : onReference
-              ? { placed: dotsOf("placed"), off: dotsOf("off") }
-              : undefined
-        }
+        dots={dots}
         head={
           <>
             <Choice
