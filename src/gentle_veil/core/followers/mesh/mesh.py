@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-import cv2
 import numpy as np
 
 from gentle_veil.core.contracts.follower import Region, frames_outward
@@ -27,6 +26,7 @@ from gentle_veil.core.contracts.surface_track import (
     merge_tracks,
     track_from_rows,
 )
+from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing, defocused
 from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
 from gentle_veil.core.followers.mesh.memory import Memory, learnt
@@ -56,14 +56,9 @@ FAINT_CONTRAST = 0.6  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 OUTSIDE_SHARE = 0.15
-ERROR_FLOOR_PX = 0.005
-# The posterior knows the noise, not the bias, and allows for more bending than most surfaces do. Measured on sequences
-# with truth: the variance grows with what is left beyond the noise, and with how unlike the reference a place is.
-NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.42, 5.0, 1.9
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
 LEARN_FROM = 4  # known frames that are looked at again before going on
-HIDDEN_ERROR_PX = 0.15  # expected error added per hidden frame
 
 
 @dataclass
@@ -388,7 +383,7 @@ class MeshRun:
             self.sigmas[1].append(fit.sigmas[1])
         displacement = r.displacement(fit.controls)
         memory = learnt(state.memory, r, pyramid, displacement, fit)
-        error, hidden = self._errors(fit, state, memory)
+        error, hidden = expected_error(r, self.vertices, fit, memory.unlike, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
         unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
         row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
@@ -402,26 +397,6 @@ class MeshRun:
         moved = self.at_vertices.values(controls).reshape(2, -1).T
         whole = self.affine @ (self.affine_of @ moved[self.inside])
         return np.asarray(self.vertices + self.own * moved + (1 - self.own) * whole)
-
-    def _errors(self, fit: MeshFit, state: MeshState, memory: Memory) -> tuple[np.ndarray, np.ndarray]:
-        """Expected error per vertex, and for how many frames each has been hidden."""
-        spread = np.maximum(fit.spread[..., 0] + fit.spread[..., 2], 0)
-        x = (self.vertices[:, 0] - self.grid.box[0]) / self.grid.spacing + 1
-        y = (self.vertices[:, 1] - self.grid.box[1]) / self.grid.spacing + 1
-        at = (x.astype(np.float32)[:, None], y.astype(np.float32)[:, None])
-        noise = cv2.remap(spread.astype(np.float32), *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel()
-        r = self.registration
-        x_cell, y_cell = (c[:, None] for c in r.cells_of(self.vertices))
-        shown, excess, unlike = (
-            cv2.remap(values, x_cell, y_cell, cv2.INTER_LINEAR).ravel()
-            for values in (r.coarse(fit.visible), r.excess(fit), memory.unlike)
-        )
-        hidden = np.zeros(len(self.vertices)) if state.hidden is None else state.hidden
-        hidden = np.where(shown < 0.5, hidden + 1, 0.0)
-        variance = ERROR_FLOOR_PX**2 + NOISE_SHARE * (1 + EXCESS_TIMES * excess) * noise
-        variance += UNLIKE_PX**2 * unlike + (HIDDEN_ERROR_PX * hidden) ** 2
-        error = np.sqrt(variance)
-        return error, hidden
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         """Not seen: keep the place that is most likely, and say how unsure it is."""
