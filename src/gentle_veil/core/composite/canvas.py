@@ -66,6 +66,5 @@ class Canvas:
         if self._lin is not None and self._touched is not None and self._hull is not None:
             x0, y0, x1, y1 = self._hull
             touched = self._touched[y0:y1, x0:x1]
-            coded = self._encoding.from_linear(self._lin[y0:y1, x0:x1])
-            np.copyto(out[y0:y1, x0:x1], coded, where=touched[..., None])
+            out[y0:y1, x0:x1][touched] = self._encoding.from_linear(self._lin[y0:y1, x0:x1][touched])
         return out

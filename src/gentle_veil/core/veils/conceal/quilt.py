@@ -8,6 +8,7 @@ References
     [EF01]  A. Efros, W. Freeman, "Image quilting for texture synthesis and transfer", SIGGRAPH 2001.
     [HN18]  E. Heitz, F. Neyret, "High-performance by-example noise using a histogram-preserving blending operator",
             HPG 2018: mixing by the root of the sum of squared weights keeps the variance.
+    [Duc79]  C. Duchon, "Lanczos filtering in one and two dimensions", J. Applied Meteorology 18, 1979.
 """
 
 from dataclasses import dataclass
@@ -35,7 +36,7 @@ STRANGE_TIMES = 1.8  # times the skin's own strength, beyond which a source show
 CLIPPED, LOUDEST = 3.5, 1.25  # of the usual strength: single values (hairs), and a patch as a whole
 TONE_COST = 3.0  # for skin that is brighter or darker by a factor of e
 DARKEST = 1e-3
-MOST_ROWS = 30_000  # that OpenCV takes in one picture
+LOBES = 4  # of the kernel: fewer would calm the grain
 
 
 @dataclass(frozen=True)
@@ -162,20 +163,20 @@ def lay_quilt(
     shifts = sources - np.array(around[:2]) + mirrored * (corners - targets)
     if not seen.any():
         return total
-    taken = _taken(texture, shifts[seen], mirrored[seen], side)
+    cut = taken(texture, shifts[seen], mirrored[seen], side)
     # On this very frame a source may have come under a fold or a hair: it is held to what is usual.
-    strength = _strengths(taken)
+    strength = _strengths(cut)
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
     good = np.flatnonzero(strength <= STRANGE_TIMES * own_skin)
-    if 0 < len(good) < len(taken):
+    if 0 < len(good) < len(cut):
         # Some sources have turned away, or something has come before them: others stand in for them.
-        which = np.arange(len(taken))
+        which = np.arange(len(cut))
         which = np.where(strength <= STRANGE_TIMES * own_skin, which, good[which % len(good)])
-        taken, strength = taken[which], strength[which]
+        cut, strength = cut[which], strength[which]
     usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
     gains = np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)
-    _stitch(taken, gains, np.float32(CLIPPED * usual), weight, corners[seen] - (x0, y0), total, squares)
+    _stitch(cut, gains, np.float32(CLIPPED * usual), weight, corners[seen] - (x0, y0), total, squares)
     return (total / np.sqrt(squares)[..., None]).astype(np.float32)
 
 
@@ -218,17 +219,56 @@ def _touching(wanted: MaskBool, corners: np.ndarray, side: int) -> MaskBool:
     return np.asarray(total[bottom, right] - total[top, right] - total[bottom, left] + total[top, left] > 0)
 
 
-def _taken(texture: ImageF32, shifts: np.ndarray, mirrored: np.ndarray, side: int) -> np.ndarray:
-    """The texture (N, side, side, 3) of patches: of what lies at ``shifts`` (N, 2) and on, in the direction of
-    ``mirrored`` (N, 2)."""
-    steps = np.arange(side, dtype=np.float32)
-    x = np.repeat((shifts[:, :1] + mirrored[:, :1] * steps)[:, None], side, axis=1)
-    y = np.repeat((shifts[:, 1:] + mirrored[:, 1:] * steps)[:, :, None], side, axis=2)
-    at_once = max(MOST_ROWS // side, 1)
-    taken = np.empty((len(shifts), side, side, 3), np.float32)
-    for first in range(0, len(shifts), at_once):
-        some = slice(first, first + at_once)
-        across, down = (v[some].reshape(-1, side).astype(np.float32) for v in (x, y))
-        rows = cv2.remap(texture, across, down, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REFLECT)
-        taken[some] = rows.reshape(-1, side, side, 3)
-    return taken
+def lanczos_weights(part: np.ndarray) -> np.ndarray:
+    """The eight weights (N, 8) of the four-lobed Lanczos kernel at fractional places (N,) in [0, 1), together 1."""
+    x = np.arange(-LOBES + 1, LOBES + 1) - np.asarray(part, np.float64)[:, None]
+    weights = np.sinc(x) * np.sinc(x / LOBES)
+    return (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
+
+
+def taken(texture: ImageF32, shifts: np.ndarray, mirrored: np.ndarray, side: int) -> np.ndarray:
+    """The texture (N, side, side, C) of patches: of what lies at ``shifts`` (N, 2) and on, in the direction of
+    ``mirrored`` (N, 2); beyond the picture (H, W, C) its edge.
+
+    A patch lies everywhere between the pixels by the same part, so it is taken along rows first, then along columns.
+    """
+    whole = np.floor(shifts).astype(np.int64)
+    across, down = (lanczos_weights(shifts[:, i] - whole[:, i]) for i in (0, 1))
+    height, width, channels = texture.shape
+    reach = side + 2 * LOBES  # further out there is nothing but the edge
+    padded = cv2.copyMakeBorder(texture, *(2 * reach,) * 4, cv2.BORDER_REPLICATE).reshape(height + 4 * reach, -1)
+    # The first of the places that each patch needs, whichever way it is taken.
+    first = whole - np.where(mirrored < 0, side - 1, 0)
+    first = np.clip(first, -reach, np.array([width, height]) + side) - (LOBES - 1) + 2 * reach
+    out = np.empty((len(shifts), side, side, channels), np.float32)
+    _take(padded, first, mirrored < 0, across, down, out)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _take(flat, first, mirrored, across, down, out):  # type: ignore[no-untyped-def]
+    """Fill ``out`` (N, side, side, C) from ``flat`` (H, W * C): all loops that matter run along rows."""
+    side, channels, taps = out.shape[1], out.shape[3], across.shape[1]
+    length = side * channels
+    rows = np.empty((side + taps - 1, length), np.float32)
+    row = np.empty(length, np.float32)
+    for n in range(out.shape[0]):
+        left = first[n, 0] * channels
+        for j in range(side + taps - 1):
+            source, target = flat[first[n, 1] + j], rows[j]
+            target[:] = 0.0
+            for s in range(taps):
+                weight, start = across[n, s], left + s * channels
+                for q in range(length):
+                    target[q] += weight * source[start + q]
+        for j in range(side):
+            row[:] = 0.0
+            for r in range(taps):
+                weight, source = down[n, r], rows[j + r]
+                for q in range(length):
+                    row[q] += weight * source[q]
+            y = side - 1 - j if mirrored[n, 1] else j
+            for i in range(side):
+                x = side - 1 - i if mirrored[n, 0] else i
+                for c in range(channels):
+                    out[n, y, x, c] = row[i * channels + c]

@@ -1,0 +1,48 @@
+"""Patches of live texture: taken between the pixels, mirrored, and no calmer than what they come from."""
+
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.veils.conceal.quilt import lanczos_weights, taken
+
+SIDE = 15
+
+
+@pytest.fixture(scope="module")
+def texture() -> np.ndarray:
+    grain = np.random.default_rng(6).standard_normal((90, 110, 3)).astype(np.float32)
+    return cv2.GaussianBlur(grain, (0, 0), 0.7)
+
+
+@pytest.mark.property
+def test_whole_places__give_the_pixels_themselves(texture) -> None:
+    patches = taken(texture, np.array([[20.0, 30.0], [60.0, 50.0]]), np.array([[1.0, 1.0], [-1.0, -1.0]]), SIDE)
+    np.testing.assert_allclose(patches[0], texture[30 : 30 + SIDE, 20 : 20 + SIDE], atol=1e-6)
+    np.testing.assert_allclose(patches[1], texture[50 : 50 - SIDE : -1, 60 : 60 - SIDE : -1], atol=1e-6)
+
+
+@pytest.mark.published
+@pytest.mark.parametrize("mirrored", [(1.0, 1.0), (-1.0, 1.0), (1.0, -1.0)])
+def test_between_pixels__as_opencv_has_it(texture, mirrored: tuple[float, float]) -> None:
+    # cv2.remap with INTER_LANCZOS4 is the reference; it rounds places to 1/32 px, so they are chosen so.
+    shift = np.array([[40 + 5 / 32, 45 + 19 / 32]])
+    mine = taken(texture, shift, np.array([mirrored]), SIDE)[0]
+    x = (shift[0, 0] + mirrored[0] * np.arange(SIDE)).astype(np.float32)
+    y = (shift[0, 1] + mirrored[1] * np.arange(SIDE)).astype(np.float32)
+    theirs = cv2.remap(texture, *np.meshgrid(x, y), cv2.INTER_LANCZOS4)
+    assert np.abs(mine - theirs).max() < 0.02 * texture.std()
+
+
+@pytest.mark.property
+def test_beyond_the_picture__its_edge_is_held(texture) -> None:
+    patch = taken(texture, np.array([[-40.0, 20.0]]), np.array([[1.0, 1.0]]), SIDE)[0]
+    np.testing.assert_allclose(patch, np.broadcast_to(texture[20 : 20 + SIDE, :1], patch.shape), atol=1e-6)
+
+
+@pytest.mark.property
+def test_weights_sum_to_one_and_keep_most_of_the_grain() -> None:
+    weights = lanczos_weights(np.linspace(0, 1, 33)[:-1])
+    np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
+    np.testing.assert_allclose(weights[0], [0, 0, 0, 1, 0, 0, 0, 0], atol=1e-6)
+    assert (weights**2).sum(axis=1).min() > 0.75
