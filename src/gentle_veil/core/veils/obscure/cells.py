@@ -20,7 +20,7 @@ CELLS_MOST = 6.0  # across a face
 CELL_PX_LEAST = 6.0  # a cell averages at least 36 px
 HELD_FRAMES = 12.0  # Gaussian sigma over which colours are held
 DARKEST = 1e-4
-COLD = np.array([0.4, 0.9, 2.0]) / (LUMA @ [0.4, 0.9, 2.0])  # slate blue at the same luminance: no skin has it
+COLD = np.array([0.6, 0.9, 1.6]) / (LUMA @ [0.6, 0.9, 1.6])  # slate blue at the same luminance: no skin has it
 
 
 def cell_share(wanted: float, least_px: float, width_px: float) -> float:

@@ -12,7 +12,7 @@ from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.motion.pyramid import LUMA
 from gentle_veil.core.render import Layer, render_frame
-from gentle_veil.core.veils.obscure.cells import cell_means, cell_share, flattened, held
+from gentle_veil.core.veils.obscure.cells import COLD, cell_means, cell_share, flattened, held
 from gentle_veil.core.veils.obscure.obscure import Obscure
 from gentle_veil.core.veils.obscure.params import ObscureParams
 from gentle_veil.core.veils.obscure.regions import hidden_faces
@@ -61,7 +61,7 @@ def test_flattened__goes_all_the_way() -> None:
     np.testing.assert_allclose(even, np.broadcast_to(cells.mean(axis=(0, 1)), cells.shape), rtol=1e-5)
     cold = flattened(cells, 0.0, 1.0)
     np.testing.assert_allclose(cold @ LUMA, cells @ LUMA, rtol=1e-5)
-    np.testing.assert_allclose(cold[..., 2] / cold[..., 0], 5, rtol=1e-4)
+    np.testing.assert_allclose(cold[..., 2] / cold[..., 0], COLD[2] / COLD[0], rtol=1e-4)
     np.testing.assert_array_equal(flattened(cells, 0.0, 0.0), cells)
 
 
