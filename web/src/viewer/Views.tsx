@@ -356,10 +356,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       ui.markKind === "conceal" ? "spot" : ui.markKind,
       recipe.veils.map((v) => v.name),
     );
-    const points = circleOutline(centre, radius).map(([x, y]): [number, number] => {
-      const p = frameFromView.there({ x, y });
-      return [round(p.x), round(p.y)];
-    });
+    const points = circleOutline(centre, radius).map(([x, y]) => pair(frameFromView.there({ x, y })));
     const added: Veil = { name, kind: ui.markKind, drape: drape.name, frame, outline: points };
     if (!(await edit({ ...recipe, veils: [...recipe.veils, added] }, `Add ${name}`))) return;
     ui.set({ selection: { kind: "veil", name }, stage: "veil", look: "result" });
@@ -372,7 +369,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       "skin",
       recipe.drapes.map((d) => d.name),
     );
-    const outline = { [frame]: points.map((p) => [round(p.x), round(p.y)]) };
+    const outline = { [frame]: points.map(pair) };
     const added: Drape = { name, reference_frames: [frame], outline };
     ui.set({ tool: "none" });
     if (await edit({ ...recipe, drapes: [...recipe.drapes, added] }, `Drape ${name}`))

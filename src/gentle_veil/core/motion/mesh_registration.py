@@ -19,7 +19,7 @@ from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.curvature import Curvature
 from gentle_veil.core.motion.mesh_kernels import data_terms, sample_map
 from gentle_veil.core.motion.plane_kernels import CAUCHY, MAD_TO_SIGMA
-from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid, gradient
+from gentle_veil.core.motion.pyramid import VOID, VOID_FROM, GreyPyramid, gradient
 from gentle_veil.core.types import ImageF32, MaskBool
 
 STEP = 2  # px of the reference per lattice point; the pre-blur leaves nothing finer
@@ -216,12 +216,11 @@ class MeshRegistration:
         sample_map(pyramid.levels[level], at[0], at[1], 1.0 / (1 << level), float(ox), float(oy), seen, inside)
         return seen, inside
 
-    def glance(self, pyramid: GreyPyramid, displacement: ImageF32) -> tuple[ImageF32, ImageF32]:
-        """As `look` at the coarsest level, by linear interpolation: enough to choose among guesses."""
-        level = LEVELS - 1
+    def glance(self, pyramid: GreyPyramid, level: int, displacement: ImageF32) -> tuple[ImageF32, ImageF32]:
+        """As `look`, by linear interpolation: enough to choose among guesses."""
         picture, scale = pyramid.levels[level], np.float32(1 / (1 << level))
         x, y = ((self.base[i] + displacement[i] - np.float32(pyramid.origin[i])) * scale for i in (0, 1))
-        seen = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1e9)
+        seen = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=float(VOID))
         inside = (np.abs(seen) < VOID_FROM).astype(np.float32)
         return seen * inside, inside
 

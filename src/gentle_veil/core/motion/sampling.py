@@ -14,15 +14,15 @@ from gentle_veil.core.types import ImageF32, Matrix, Points
 LANCZOS_PHASES = 2048  # rows of the table; linear between them, which leaves errors below 1e-6
 
 
-def _lanczos_table() -> np.ndarray:
-    """Normalised six-tap weights [Tur90] at LANCZOS_PHASES + 1 fractional positions, (P + 1, 6)."""
-    t = np.arange(LANCZOS_PHASES + 1)[:, None] / LANCZOS_PHASES
-    d = t - (np.arange(6)[None, :] - 2)
-    weights = np.where(np.abs(d) < 3.0, np.sinc(d) * np.sinc(d / 3.0), 0.0)
-    return weights / weights.sum(axis=1, keepdims=True)
+def lanczos_weights(parts: np.ndarray, lobes: int) -> np.ndarray:
+    """Normalised weights (N, 2 * lobes) of the Lanczos kernel [Tur90] at fractional places (N,) in [0, 1]."""
+    d = np.asarray(parts, np.float64)[:, None] - np.arange(1 - lobes, lobes + 1)
+    weights = np.sinc(d) * np.sinc(d / lobes)
+    normalised: np.ndarray = weights / weights.sum(axis=1, keepdims=True)
+    return normalised
 
 
-LANCZOS_TABLE = _lanczos_table()
+LANCZOS_TABLE = lanczos_weights(np.arange(LANCZOS_PHASES + 1) / LANCZOS_PHASES, 3)
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")

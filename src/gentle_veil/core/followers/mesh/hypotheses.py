@@ -52,7 +52,7 @@ class Mixer:
         A jump of the whole is free, one of a place against the whole is not.
         """
         r = self.registration
-        seen, inside = r.glance(self.pyramid, displacement)
+        seen, inside = r.glance(self.pyramid, 1, displacement)
         cost = r.misfit(1, seen, self.light, self.sigma, SLACK_PX)
         cost = np.where(inside > 0, cost, 1.0).astype(np.float32)
         self.guesses.append(displacement)

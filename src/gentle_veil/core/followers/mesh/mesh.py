@@ -172,7 +172,6 @@ class MeshRun:
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
         self.sigmas: tuple[list[float], list[float]] = ([], [])
-        self.trials = Trials()
         rng = np.random.default_rng(7)
         shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
         blocks = rng.random(shape) < 0.2

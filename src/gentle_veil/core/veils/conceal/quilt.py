@@ -8,7 +8,6 @@ References
     [EF01]  A. Efros, W. Freeman, "Image quilting for texture synthesis and transfer", SIGGRAPH 2001.
     [HN18]  E. Heitz, F. Neyret, "High-performance by-example noise using a histogram-preserving blending operator",
             HPG 2018: mixing by the root of the sum of squared weights keeps the variance.
-    [Duc79]  C. Duchon, "Lanczos filtering in one and two dimensions", J. Applied Meteorology 18, 1979.
 """
 
 from dataclasses import dataclass
@@ -20,6 +19,7 @@ from numba import njit
 from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.composite.matte import clip_box
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.motion.sampling import lanczos_weights
 from gentle_veil.core.types import ImageF32, MaskBool
 from gentle_veil.core.veils.conceal.surround import Surround
 
@@ -219,13 +219,6 @@ def _touching(wanted: MaskBool, corners: np.ndarray, side: int) -> MaskBool:
     return np.asarray(total[bottom, right] - total[top, right] - total[bottom, left] + total[top, left] > 0)
 
 
-def lanczos_weights(part: np.ndarray) -> np.ndarray:
-    """The eight weights (N, 8) of the four-lobed Lanczos kernel at fractional places (N,) in [0, 1), together 1."""
-    x = np.arange(-LOBES + 1, LOBES + 1) - np.asarray(part, np.float64)[:, None]
-    weights = np.sinc(x) * np.sinc(x / LOBES)
-    return (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
-
-
 def taken(texture: ImageF32, shifts: np.ndarray, mirrored: np.ndarray, side: int) -> np.ndarray:
     """The texture (N, side, side, C) of patches: of what lies at ``shifts`` (N, 2) and on, in the direction of
     ``mirrored`` (N, 2); beyond the picture (H, W, C) its edge.
@@ -233,7 +226,7 @@ def taken(texture: ImageF32, shifts: np.ndarray, mirrored: np.ndarray, side: int
     A patch lies everywhere between the pixels by the same part, so it is taken along rows first, then along columns.
     """
     whole = np.floor(shifts).astype(np.int64)
-    across, down = (lanczos_weights(shifts[:, i] - whole[:, i]) for i in (0, 1))
+    across, down = (lanczos_weights(shifts[:, i] - whole[:, i], LOBES).astype(np.float32) for i in (0, 1))
     height, width, channels = texture.shape
     reach = side + 2 * LOBES  # further out there is nothing but the edge
     padded = cv2.copyMakeBorder(texture, *(2 * reach,) * 4, cv2.BORDER_REPLICATE).reshape(height + 4 * reach, -1)

@@ -75,17 +75,20 @@ class Obscure:
         if params.look == "cover":
             return told
         best, lowest = told, np.inf
+        read: dict[tuple[float, float], dict[str, Any]] = {}  # colours are no part of what is read
         for strength in STRENGTHS:
-            cells = _read_cells(frames, placement, params, strength, report)
-            tried = {**told, "cells": cells, "flat": strength.flat, "cold": strength.cold, "room": strength.room}
-            score = self._still_found(frames, placement, params, tried, report) if told["hidden"] else 0.0
+            size = (strength.times, strength.room)
+            if size not in read:
+                read[size] = _read_cells(frames, placement, _wider(params, strength.room), strength.times, report)
+            tried = {**told, "cells": read[size], "flat": strength.flat, "cold": strength.cold, "room": strength.room}
+            score = self._highest_score(frames, placement, params, tried, report) if told["hidden"] else 0.0
             if score < lowest:
                 best, lowest = {**tried, "why": _why(strength, score >= BELIEVED)}, score
             if score < SAFE:
                 break
         return best
 
-    def _still_found(
+    def _highest_score(
         self, frames: FrameSource, placement: Placement, params: ObscureParams, tried: dict[str, Any], report: Report
     ) -> float:
         """The highest score of a face at a hidden place; as soon as some are believed, not all frames are asked."""
@@ -179,17 +182,16 @@ def _shape(share: float, tall: float, params: ObscureParams) -> tuple[int, int]:
 
 
 def _read_cells(
-    frames: FrameSource, placement: Placement, params: ObscureParams, strength: Strength, report: Report
+    frames: FrameSource, placement: Placement, params: ObscureParams, times: float, report: Report
 ) -> dict[str, Any]:
     """For each region by its name: the cells' held colours, on every few frames."""
-    params = _wider(params, strength.room)
     widths: dict[str, float] = {}
     talls: dict[str, float] = {}
     for k in range(len(frames)):
         for region in regions_on(placement, k, params):
             widths[region.name] = min(widths.get(region.name, np.inf), region.width)
             talls[region.name] = max(talls.get(region.name, 0.0), region.tall)
-    shares = {name: _share(params, width, strength.times) for name, width in widths.items()}
+    shares = {name: _share(params, width, times) for name, width in widths.items()}
     shapes = {name: _shape(shares[name], talls[name], params) for name in shares}
     numbers: dict[str, list[int]] = {name: [] for name in shares}
     means: dict[str, list[np.ndarray]] = {name: [] for name in shares}

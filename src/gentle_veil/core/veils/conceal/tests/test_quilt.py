@@ -4,7 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.veils.conceal.quilt import lanczos_weights, taken
+from gentle_veil.core.motion.sampling import lanczos_weights
+from gentle_veil.core.veils.conceal.quilt import LOBES, taken
 
 SIDE = 15
 
@@ -42,7 +43,7 @@ def test_beyond_the_picture__its_edge_is_held(texture) -> None:
 
 @pytest.mark.property
 def test_weights_sum_to_one_and_keep_most_of_the_grain() -> None:
-    weights = lanczos_weights(np.linspace(0, 1, 33)[:-1])
+    weights = lanczos_weights(np.linspace(0, 1, 33)[:-1], LOBES)
     np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
     np.testing.assert_allclose(weights[0], [0, 0, 0, 1, 0, 0, 0, 0], atol=1e-6)
     assert (weights**2).sum(axis=1).min() > 0.75
