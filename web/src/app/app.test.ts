@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { ACTIONS, actionFor, keyLabel, keyName, type Doing } from "../actions/actions";
-import { withJob } from "../features/events";
+import { withJob } from "../features/jobs";
 import { worstFrames } from "../features/drape/model";
 import { fileName } from "../features/delivery/model";
 import { lookAt } from "../features/proof/model";

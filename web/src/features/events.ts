@@ -1,17 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import type { Schema } from "../api/client";
 import { useUi } from "../app/store";
+import { isOver, withJob, type Job } from "./jobs";
 import { jobsQuery, recipeChanged } from "./queries";
-
-type Job = Schema["Job"];
-const OVER = ["done", "failed", "cancelled"];
-
-/** Jobs with one of them put in its place, newest first. */
-export function withJob(jobs: readonly Job[], job: Job): Job[] {
-  const others = jobs.filter((j) => j.id !== job.id);
-  return [...others, job].sort((a, b) => b.id - a.id).slice(0, 30);
-}
 
 /** Keeps the list of jobs live, and refreshes what a finished job has made. One event stream a tab. */
 export function useEvents(): void {
@@ -23,7 +14,7 @@ export function useEvents(): void {
       client.setQueryData(jobsQuery.queryKey, (jobs) => withJob(jobs ?? [], job));
       if (job.kind === "deliver" && job.done === 0)
         void client.invalidateQueries({ queryKey: ["shot", job.shot, "deliveries"] });
-      if (!OVER.includes(job.state) || job.shot === null) return;
+      if (!isOver(job) || job.shot === null) return;
       recipeChanged(client, job.shot);
       for (const part of ["stats", "deliveries", "faces", "vectors"])
         void client.invalidateQueries({ queryKey: ["shot", job.shot, part] });

@@ -1,6 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { api, Refusal, taken, type Schema } from "../api/client";
 import { useUi } from "../app/store";
+import { jobsAfter, type Job } from "./jobs";
 import { asRecipe, type Recipe } from "./recipe";
 
 export const shotsQuery = queryOptions({
@@ -139,7 +140,10 @@ export const cacheQuery = queryOptions({
 });
 export const jobsQuery = queryOptions({
   queryKey: ["jobs"],
-  queryFn: async () => (await taken(api.GET("/api/jobs"))).jobs,
+  queryFn: async ({ client }) => {
+    const { jobs } = await taken(api.GET("/api/jobs"));
+    return jobsAfter(client.getQueryData<Job[]>(["jobs"]), jobs);
+  },
 });
 
 /** What is shown once the server has answered an edit: its recipe, unless a later edit is already seen above it. */
