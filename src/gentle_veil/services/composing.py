@@ -7,6 +7,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
+import cv2
 import numpy as np
 
 from gentle_veil.core.contracts.frames import FrameSource
@@ -335,6 +336,8 @@ def compose(workspace: Workspace, layers: tuple[Layer, ...], k: int) -> Rendered
 
 def composed(workspace: Workspace, layers: tuple[Layer, ...], ks: Iterable[int]) -> Iterator[tuple[int, Rendered]]:
     """Frames with their veils, in order: while one is used, the next are being made."""
+    threads = cv2.getNumThreads()
+    cv2.setNumThreads(1)  # several frames at a time use the cores better than each of them in several threads
     with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="composing") as pool:
         waiting: deque[tuple[int, Future[Rendered]]] = deque()
         try:
@@ -347,6 +350,7 @@ def composed(workspace: Workspace, layers: tuple[Layer, ...], ks: Iterable[int])
                 first, made = waiting.popleft()
                 yield first, made.result()
         finally:  # whoever stops early waits for what is begun, and no more
+            cv2.setNumThreads(threads)
             for _, made in waiting:
                 made.cancel()
 

@@ -56,11 +56,12 @@ def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tup
     _, labels = cv2.connectedComponents(behind.astype(np.uint8))
     rooted = np.unique(labels[behind & ~inside])
     behind &= np.isin(labels, rooted[rooted > 0])
-    return surface, behind | _up_to_the_rim(calm, _tidy(behind & like, size), inside, surface, size)
+    beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
+    return surface, behind | _up_to_the_rim(calm, _tidy(behind & like, size), beside_mark, size)
 
 
-def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, inside: MaskBool, surface: MaskBool, size: float) -> MaskBool:
-    """What is behind, on to the surface's rim within the mark: there blur and hairs make it unlike what is beside.
+def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, near: MaskBool, size: float) -> MaskBool:
+    """What is behind, on to the surface's rim in and beside the mark: there blur and hairs make it unlike itself.
 
     Next to what is surely behind, a pixel goes to the nearer of two colours: of what is behind near by, and of what
     lies further in, drawn on or not.
@@ -71,10 +72,10 @@ def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, inside: MaskBool, surfac
     across = within - beyond
     apart = np.maximum((across**2).sum(axis=-1), LEAST_APART**2 * (beyond**2).sum(axis=-1))
     share = ((img_lin - beyond) * across).sum(axis=-1) / np.maximum(apart, DARKEST**2)
-    nearer = behind | (reached & inside & ~surface & (share < 0.5))
+    nearer = behind | (reached & near & (share < 0.5))
     # The rim of a limb is smooth: hairs that stand off from it are not part of it.
     calm = cv2.medianBlur(nearer.astype(np.uint8), _odd(RIM_MEDIAN_PX * size)) > 0
-    return calm & inside & reached
+    return calm & near & reached
 
 
 def _odd(px: float) -> int:

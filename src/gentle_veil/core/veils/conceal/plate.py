@@ -30,6 +30,7 @@ from gentle_veil.core.veils.conceal.drawn import (
     packed_away,
 )
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
+from gentle_veil.core.veils.conceal.rim import Rim
 from gentle_veil.core.veils.conceal.surround import Surround
 
 NEIGHBOURS, ALIKE_SIGMA = (
@@ -50,7 +51,6 @@ LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
 REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
 LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
-LARGE_PX = 160  # px of a box, from which the surface is told at half the size
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
 DARKEST = 1e-3
@@ -242,12 +242,13 @@ def lit_tone(
     site: Site,
     plate: dict[str, Any],
     around: Surround,
+    rim: Rim,
     step: np.ndarray,
     reach: Reach,
     painted: ImageF32 | None = None,
-) -> tuple[ImageF32, MatteF32, MatteF32]:
-    """The plate's log tone over the surround's box in the frame's light (h, w, 3), where the surface is, and where the
-    mark itself is drawn (h, w).
+) -> tuple[ImageF32, MatteF32]:
+    """The plate's log tone over the surround's box in the frame's light (h, w, 3), and where the mark itself is drawn
+    (h, w).
 
     ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb.
     """
@@ -259,38 +260,27 @@ def lit_tone(
     sigma = LIGHT_SIGMA * around.scale
     weight = weight / np.float32(255)
 
-    behind = _behind(frame, around.distance < 0)
-    depth = distance_from(behind) / np.float32(around.scale)
+    depth = rim.depth / np.float32(around.scale)
+    limb_px = max(LIMB_PX, rim.slope / around.scale)
     away = away_at(plate, where)
-    skin = (weight[..., 0] > 0.99) & (depth > LIMB_PX) & (away >= RING_SLIP * reach.slip / around.scale)
+    skin = (weight[..., 0] > 0.99) & (depth > limb_px) & (away >= RING_SLIP * reach.slip / around.scale)
     if reach.slip > LEAST_SLIP:
         # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
         weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
-    weight = weight * (depth > LIMB_PX)[..., None]
+    weight = weight * (depth > limb_px)[..., None]
     tone = tone if painted is None else painted
     # Light is smooth: half the pixels tell as much of it.
     size, small = around.size, _halved(frame)
     light = _light(small, _halved(picture), _halved(weight), sigma / 2)
     lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
-    there = cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), 0.7)
     ring = (around.ring | (around.distance < 0)) & skin
-    limb = 0 if painted is not None else _at_limb(np.array(plate["limb"]), depth)
+    limb = 0 if painted is not None or rim.share is not None else _at_limb(np.array(plate["limb"]), depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
     known = _halved(ring.astype(np.float32)[..., None])
     hazy = lit if painted is not None else lit + haze_at(np.array(plate["haze"]), away)
     rest = _rest(small, _halved(np.exp(hazy)), known, REST_SIGMA * around.scale / 2, heard)
     lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR) + limb
-    return lit, there, drawn_matte(away, reach.beyond)
-
-
-def _behind(frame: ImageF32, inside: MaskBool) -> MaskBool:
-    """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
-    h, w = inside.shape
-    if min(h, w) < LARGE_PX:
-        return on_surface(frame, inside)[1]
-    small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
-    _, behind = on_surface(_halved(frame), small, size=0.5)
-    return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5
+    return lit, drawn_matte(away, reach.beyond)
 
 
 def _halved(values: ImageF32) -> ImageF32:

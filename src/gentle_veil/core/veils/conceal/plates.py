@@ -16,6 +16,7 @@ from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
+from gentle_veil.core.veils.conceal.rim import read_rim
 from gentle_veil.core.veils.conceal.surround import Surround
 
 GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
@@ -75,22 +76,24 @@ def lay_plates(
     if not shares:
         return None
     tone, texture = (np.zeros((*matte.shape, 3), np.float32) for _ in range(2))
-    surface, drawn = np.ones_like(matte), np.zeros_like(matte)
+    drawn = np.zeros_like(matte)
+    rim = read_rim(site.canvas.read(around.box), around.distance < 0)
     for k, share in shares:
         there, seen_from, step_there = _seen_from(site, around, step, k)
         painted = None
         if params.way == "brought in":
             painted = painted_tone(there, painted_names(site.placement, params)[k], seen_from, step_there)
         reach = _reach(there, prepared, k, seen_from)
-        lit, surface, own = lit_tone(there, plates[str(k)], seen_from, step_there, reach, painted)
+        lit, own = lit_tone(there, plates[str(k)], seen_from, rim, step_there, reach, painted)
         # A painted plate stands for everything within the outline.
         own = own if params.gaps and painted is None else np.ones_like(own)
         drawn += np.float32(share) * own
         tone += np.float32(share) * lit
         texture += np.float32(share / np.sqrt(sum(s**2 for _, s in shares))) * _texture(
-            there, plates[str(k)], seen_from, step_there, painted, matte * surface * own > 0
+            there, plates[str(k)], seen_from, step_there, painted, matte * rim.there * own > 0
         )
-    return Patch(around.box, (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32), matte * surface * drawn)
+    made = (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32)
+    return Patch(around.box, rim.up_to(made), matte * rim.there * drawn)
 
 
 def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Reach:

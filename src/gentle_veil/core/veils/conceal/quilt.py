@@ -30,6 +30,7 @@ MANY = 20  # times half a side; fewer places would be known again
 TRIES = 120  # places that are looked at for each patch
 AGAIN_COST = 1.0  # for each time that a place was taken before
 STRAND_SPREADS = 3.5
+HAIRY = 0.02  # share of clean skin that is strands, from which they belong to it
 STRANGEST = 0.7  # natural log of how much stronger or weaker a source's texture may be than is usual
 RING_TIMES = 1.15  # times the skin's own strength around the mark; its median is blind to single hairs
 STRANGE_TIMES = 1.8  # times the skin's own strength, beyond which a source shows something else
@@ -67,7 +68,8 @@ def choose_patches(
     """
     textures = [_texture(img_lin, TEXTURE_SIGMA) for img_lin in looks]
     tone = log_tone.mean(axis=-1)
-    usable = (clean & ~_strands(textures[0]) if plain else clean).astype(np.uint8)
+    strands = _strands(textures[0]) & clean
+    usable = (clean & ~strands if plain and strands.sum() < HAIRY * clean.sum() else clean).astype(np.uint8)
     rng = np.random.default_rng(11)
     for half in HALVES:
         whole = cv2.erode(usable, np.ones((2 * half + 1, 2 * half + 1), np.uint8), borderValue=0)

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from gentle_veil.core.motion.sampling import lanczos_weights
-from gentle_veil.core.veils.conceal.quilt import LOBES, taken
+from gentle_veil.core.veils.conceal.quilt import LOBES, choose_patches, taken
 
 SIDE = 15
 
@@ -47,3 +47,26 @@ def test_weights_sum_to_one_and_keep_most_of_the_grain() -> None:
     np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
     np.testing.assert_allclose(weights[0], [0, 0, 0, 1, 0, 0, 0, 0], atol=1e-6)
     assert (weights**2).sum(axis=1).min() > 0.75
+
+
+def hairy(every: int) -> tuple[np.ndarray, np.ndarray]:
+    """A look at skin with pores and with upright hairs ``every`` so many px; and where the hairs are."""
+    rng = np.random.default_rng(3)
+    pores = cv2.GaussianBlur(rng.standard_normal((160, 220)).astype(np.float32), (0, 0), 1.0)
+    hairs = np.zeros((160, 220), bool)
+    hairs[:, 5::every] = True
+    look = 0.3 * (1 + 0.03 * pores / pores.std()) * np.where(hairs, 0.5, 1.0)
+    return np.repeat(look[..., None], 3, axis=-1).astype(np.float32), hairs
+
+
+@pytest.mark.parametrize(("every", "taken_with_hairs"), [(12, True), (90, False)], ids=["hairy", "a few hairs"])
+def test_hairs__are_taken_along_where_skin_is_full_of_them(every: int, taken_with_hairs: bool) -> None:
+    look, hairs = hairy(every)
+    wanted = np.zeros(hairs.shape, bool)
+    wanted[60:100, 90:130] = True
+    quilt = choose_patches([look], np.log(look.mean(axis=(0, 1))) + 0 * look, (0, 0), wanted, ~wanted)
+    assert quilt is not None
+    sources = np.rint(quilt.patches[:, 2:4]).astype(int)
+    half = quilt.half
+    with_hair = [hairs[y - half : y + half + 1, x - half : x + half + 1].any() for x, y in sources]
+    assert np.mean(with_hair) == pytest.approx(float(taken_with_hairs))

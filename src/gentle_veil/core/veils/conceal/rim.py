@@ -1,0 +1,153 @@
+"""The rim of a rounded surface, where the picture goes over from skin to what is behind it.
+
+Lens, light and hairs make that a slope of several px, steeper or softer on each frame. How it runs is read along the
+rim on the very frame, in shares of skin; whatever is laid up to the rim goes over in the same way.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.matte import distance_from
+from gentle_veil.core.retouch.membrane import broad_blur
+from gentle_veil.core.retouch.surface_colour import on_surface
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+
+LARGE_PX = 160  # px of a box, from which the surface is told at half the size
+OUTER_PX, INNER_PX = 8, 14  # px on both sides of the rim in which the slope is read
+PLACES = np.arange(1 - OUTER_PX, INNER_PX + 1)  # px from the rim: 0 is the last behind it, 1 the first of the surface
+DEEP_PX = 24  # px from the rim, within which skin tells what the slope comes from
+NEAR_SIGMA = 8.0  # px around a pixel in which both its sides are asked
+MANY = 40  # pixels at a distance, for its share of skin
+LEAST_APART = 0.1  # of what is behind, between the two sides
+ROUNDS, MOVED_SIGMA = 3, 2.0  # in which the rim is moved to where its slope is; px along it over which it moves alike
+REST_SIGMA = 2.5  # px over which its slope is steeper or softer than elsewhere
+MOST_OFF, MOST_PX = 0.5, 2.0  # share by which a pixel may be off; px that the rim moves in a round
+UNSURE = 0.002  # of a slope's square, below which nothing tells where it is
+SEEN, WHOLE = 0.04, 0.96  # shares of skin at which the slope begins and ends
+SOFT_SIGMA = 0.7  # px of a rim of which nothing could be read
+DARKEST = 2e-3
+
+
+@dataclass(frozen=True)
+class Rim:
+    """``depth`` (h, w) px from what is behind, 0 and less within it; ``there`` (h, w) where something may be laid;
+    ``share`` (h, w) of the surface in each pixel, the rest being ``beyond`` (h, w, 3); ``slope`` px from the rim within
+    which they mix."""
+
+    depth: ImageF32
+    there: MatteF32
+    slope: float = 0.0
+    share: MatteF32 | None = None
+    beyond: ImageF32 | None = None
+
+    def up_to(self, made_lin: ImageF32) -> ImageF32:
+        """What was made for the surface (h, w, 3), going over at the rim as the picture does."""
+        if self.share is None or self.beyond is None:
+            return made_lin
+        return np.asarray(self.beyond + self.share[..., None] * (made_lin - self.beyond), np.float32)
+
+
+def read_rim(frame_lin: ImageF32, inside: MaskBool) -> Rim:
+    """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it."""
+    behind = _behind(frame_lin, inside)
+    if not behind.any():
+        return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
+    depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)
+    hard = Rim(depth, cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), SOFT_SIGMA))
+    if not (behind & inside).any():
+        return hard
+    shares, told, beyond = _shares(frame_lin, depth)
+    band = told & (depth > -OUTER_PX) & (depth < INNER_PX)
+    settled = _settled(depth, shares, band)
+    if settled is None:
+        return hard
+    depth, profile = settled
+    share = np.interp(depth, PLACES, profile).astype(np.float32)
+    off = np.where(band, np.clip(shares - share, -MOST_OFF, MOST_OFF), 0).astype(np.float32)
+    count = cv2.GaussianBlur(band.astype(np.float32), (0, 0), REST_SIGMA)
+    share = share + cv2.GaussianBlur(off, (0, 0), REST_SIGMA) / (count + np.float32(0.1))
+    share = np.clip(1 - (1 - share) * _fading(depth), 0, 1).astype(np.float32)
+    first, last = (float(PLACES[np.flatnonzero(profile >= least)[0]]) for least in (SEEN, WHOLE))
+    there = np.clip(depth - first + 1, 0, 1).astype(np.float32)
+    return Rim(depth, there, max(last, 0.0), share, beyond)
+
+
+def _shares(frame_lin: ImageF32, depth: ImageF32) -> tuple[ImageF32, MaskBool, ImageF32]:
+    """How much of each pixel is the surface (h, w); where that can be told; and what is beyond it (h, w, 3)."""
+    h, w = depth.shape
+    small, coarse = (
+        cv2.resize(v, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA) for v in (frame_lin, depth)
+    )
+    sides = [coarse < -OUTER_PX / 2, (coarse > INNER_PX / 2) & (coarse < DEEP_PX)]
+    beyond, within = (cv2.resize(_local_mean(small, side), (w, h), interpolation=cv2.INTER_LINEAR) for side in sides)
+    across = within - beyond
+    apart = (across**2).sum(axis=-1)
+    told = apart > LEAST_APART**2 * (beyond**2).sum(axis=-1)
+    shares = ((frame_lin - beyond) * across).sum(axis=-1) / np.maximum(apart, DARKEST**2)
+    return shares.astype(np.float32), told, beyond
+
+
+def _settled(depth: ImageF32, shares: ImageF32, band: MaskBool) -> tuple[ImageF32, np.ndarray] | None:
+    """The depth moved to where the slope is: here it runs a little further out than elsewhere, there further in.
+
+    With it the slope's profile; None where too little tells it.
+    """
+    at = np.nonzero(band)
+    px, share = depth[at].astype(np.float64), shares[at]
+    profile = _profile(share, px)
+    for _ in range(ROUNDS):
+        if profile is None:
+            return None
+        rise = np.interp(px, PLACES, np.gradient(profile))
+        off = np.clip(share - np.interp(px, PLACES, profile), -MOST_OFF, MOST_OFF)
+        field = np.zeros((*depth.shape, 2), np.float32)
+        field[at] = np.stack([rise * off, rise**2], axis=-1)
+        moved, certain = cv2.GaussianBlur(field, (0, 0), MOVED_SIGMA)[at].T
+        px += np.clip(moved / (certain + UNSURE), -MOST_PX, MOST_PX)
+        profile = _profile(share, px)
+    if profile is None:
+        return None
+    out = depth.copy()
+    out[at] = px
+    return out, profile
+
+
+def _fading(depth: np.ndarray) -> np.ndarray:
+    """1 at the rim, 0 where skin is no rim any more."""
+    return np.clip(2 - 2 * depth / INNER_PX, 0, 1)
+
+
+def _profile(shares: np.ndarray, px: np.ndarray) -> np.ndarray | None:
+    """The share of skin at each of PLACES, rising from 0 to 1, by that of pixels at ``px`` from the rim; None where too
+    little tells it."""
+    places = np.clip(np.rint(px).astype(int), PLACES[0], PLACES[-1])
+    rows = [shares[places == at] for at in PLACES]
+    if min(len(row) for row in rows) < MANY:
+        return None
+    profile = np.array([np.median(row) for row in rows])
+    profile = profile / max(profile[-3:].mean(), 0.5)
+    rising = (np.maximum.accumulate(profile) + np.minimum.accumulate(profile[::-1])[::-1]) / 2
+    rising[rising < SEEN] = 0.0
+    return np.clip(rising, 0.0, 1.0)
+
+
+def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:
+    """The mean of values (h, w, 3), half the size, of what is near by and ``where``; far from any, of what is less
+    near."""
+    weight = where.astype(np.float32)[..., None]
+    both = np.concatenate([values * weight, weight], axis=-1)
+    total = broad_blur(both, NEAR_SIGMA / 2) + np.float32(1e-3) * broad_blur(both, 2 * NEAR_SIGMA)
+    return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-9))
+
+
+def _behind(frame: ImageF32, inside: MaskBool) -> MaskBool:
+    """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
+    h, w = inside.shape
+    if min(h, w) < LARGE_PX:
+        return on_surface(frame, inside)[1]
+    small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
+    halved = cv2.resize(frame, (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+    _, behind = on_surface(halved, small, size=0.5)
+    return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5

@@ -1,0 +1,50 @@
+"""The rim of an arm before a wall: where it is, and how skin goes over into what is behind."""
+
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.veils.conceal.rim import INNER_PX, read_rim
+
+SHAPE = (200, 220)
+YS, XS = np.mgrid[: SHAPE[0], : SHAPE[1]].astype(float)
+SKIN, WALL = np.array([0.40, 0.22, 0.15]), np.array([0.22, 0.25, 0.26])
+BEND = 120 + 6 * np.sin(XS / 40)
+INSIDE = np.hypot(XS - 110, YS - 95) < 55
+
+
+def arm(blur: float, ink: bool) -> np.ndarray:
+    sharp = np.where((YS < BEND)[..., None], SKIN, WALL)
+    if ink:
+        sharp = np.where((INSIDE & (YS < BEND) & ((XS + YS) % 16 < 7))[..., None], 0.3 * sharp, sharp)
+    grain = 1 + 0.01 * np.random.default_rng(1).normal(size=(*SHAPE, 1))
+    return (cv2.GaussianBlur(sharp, (0, 0), blur) * grain).astype(np.float32)
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize(("blur", "times"), [(1.0, 1.0), (2.5, 0.75)])
+def test_what_is_laid_up_to_the_rim__goes_over_as_clean_skin_does(blur: float, times: float) -> None:
+    rim = read_rim(arm(blur, ink=True), INSIDE)
+    laid = rim.up_to(np.broadcast_to(SKIN, (*SHAPE, 3)).astype(np.float32))
+    clean = arm(blur, ink=False)
+    band = INSIDE & (np.abs(YS - BEND) < 6)
+    off = np.abs(laid - clean)[band].mean()
+    hard = np.abs(np.where((rim.depth > 0)[..., None], SKIN, WALL) - clean)[band].mean()
+    assert off < 0.022
+    assert off < times * hard
+    assert 0 < rim.slope < INNER_PX
+
+
+def test_deep_within_the_surface__nothing_of_what_is_behind_is_mixed_in() -> None:
+    rim = read_rim(arm(2.5, ink=True), INSIDE)
+    deep = rim.depth > INNER_PX
+    assert rim.share is not None
+    np.testing.assert_array_equal(rim.share[deep], 1.0)
+    np.testing.assert_array_equal(rim.there[deep], 1.0)
+
+
+def test_a_mark_that_no_rim_runs_through__is_laid_as_it_is_made() -> None:
+    rim = read_rim(np.broadcast_to(SKIN, (*SHAPE, 3)).astype(np.float32), INSIDE)
+    made = np.full((*SHAPE, 3), 0.3, np.float32)
+    assert rim.up_to(made) is made
+    np.testing.assert_array_equal(rim.there, 1.0)
