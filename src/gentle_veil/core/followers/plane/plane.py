@@ -171,7 +171,8 @@ class PlaneRun:
         void = k != self.reference
         return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box, self.held_out(k), void=void)
 
-    def follow(self, k: int, history: PlaneHistory) -> PlaneStep:
+    def follow(self, k: int, history: PlaneHistory, *, seek: bool = True) -> PlaneStep:
+        """Where the region is on frame ``k``; with ``seek`` all of the picture is searched where it is not near by."""
         hypotheses = _predictions(k, history)
         width, height = self.frames.size
         steady = self.missed_px < NEAR_MISS_PX
@@ -204,11 +205,11 @@ class PlaneRun:
             others = [h for i, h in enumerate(hypotheses) if i != chosen]
             for start in [*others, *([] if chained is None else [chained])]:
                 best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
-        if not self._good(best):
+        if seek and not self._good(best):
             found = self._search(k, guess, 2.0 if _gap(history) == 0 else None)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
-        if not self._good(best) and _gap(history) % SEEK_EVERY == 0:
+        if seek and not self._good(best) and _gap(history) % SEEK_EVERY == 0:
             found = self._found_again(k)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
