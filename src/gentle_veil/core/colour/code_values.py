@@ -9,6 +9,17 @@ from gentle_veil.core.colour.transfer import DECODE, ENCODE
 from gentle_veil.core.types import ImageF32, RawImage
 
 FULL_SCALE = {"uint8": 255.0, "uint16": 65535.0, "float32": 1.0}
+BRIGHTEST = 65504.0  # of half floats; what is brighter is endless
+
+
+def finite(img_raw: RawImage) -> RawImage:
+    """A picture without what is no number (black) or without end; renderers leave such values in float files.
+
+    Integers are given back as they are; the source itself is never changed.
+    """
+    if img_raw.dtype.kind != "f":
+        return img_raw
+    return np.nan_to_num(img_raw, nan=0.0).clip(-BRIGHTEST, BRIGHTEST)
 
 
 @cache
@@ -32,14 +43,14 @@ class CodeValues:
         return FULL_SCALE[self.dtype]
 
     def to_linear(self, img_raw: RawImage) -> ImageF32:
-        """Code values (..., 3) to scene-linear float32 of the same shape."""
+        """Code values (..., 3) to scene-linear float32 of the same shape, always `finite`."""
         if self.dtype == "float32":
-            return DECODE[self.transfer](img_raw)
+            return DECODE[self.transfer](finite(img_raw))
         return _linear_table(self.transfer, self.dtype)[img_raw]
 
     def to_encoded(self, img_raw: RawImage) -> ImageF32:
-        """Code values to encoded values in [0, 1], float32."""
-        return np.asarray(img_raw, np.float32) / np.float32(self.full_scale)
+        """Code values to encoded values in [0, 1], float32, always `finite`."""
+        return np.asarray(finite(img_raw), np.float32) / np.float32(self.full_scale)
 
     def from_linear(self, img_lin: ImageF32) -> RawImage:
         """Scene-linear to code values, rounded to nearest and held inside the type's range."""

@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 
+from gentle_veil.core.colour.code_values import finite
 from gentle_veil.core.types import ImageF32, RawImage
 
 BLOCK = 8  # px averaged: grain and pores have no colour of their own at this size
@@ -13,7 +14,7 @@ STRANGE_FROM, STRANGE_AT = 0.09, 0.17  # distance in log chroma at which a place
 def chroma(img_raw: RawImage, full_scale: float, box: tuple[int, int, int, int]) -> ImageF32:
     """Log of red and blue over green of a box (x0, y0, x1, y1), averaged over BLOCK x BLOCK px: (h, w, 2)."""
     x0, y0, x1, y1 = box
-    crop = img_raw[y0:y1, x0:x1]
+    crop = finite(img_raw[y0:y1, x0:x1])
     size = (max((x1 - x0) // BLOCK, 1), max((y1 - y0) // BLOCK, 1))
     small = cv2.resize(crop, size, interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(full_scale)
     logs = np.log(np.maximum(small, 0) + DARK)

@@ -199,6 +199,8 @@ def align_stage(  # type: ignore[no-untyped-def]
             pull = noise_correlation * (sigma / (gain * plausible[i])) ** 2
             solid[i, i] += pull
             rhs[i] += pull * gain * moved[i]
+        if not (np.isfinite(solid).all() and np.isfinite(rhs).all()):
+            return seen, inside, residual, sigma, np.eye(d), 0.0  # it ran away: nothing was found
         q = np.linalg.solve(solid, rhs)
         light += q[p:]
         moved -= q[:p] / gain
@@ -207,6 +209,8 @@ def align_stage(  # type: ignore[no-untyped-def]
         for i in range(p):
             step += q[i] / gain * generators[i]
             largest = max(largest, abs(q[i] / gain))
+        if not np.isfinite(step).all() or abs(np.linalg.det(step)) < 1e-9:
+            return seen, inside, residual, sigma, np.eye(d), 0.0
         h_norm[:] = h_norm @ np.linalg.inv(step)
         h_norm /= h_norm[2, 2]
         if largest < enough:

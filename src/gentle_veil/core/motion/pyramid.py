@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
+from gentle_veil.core.colour.code_values import finite
 from gentle_veil.core.geometry.outline import polygon_mask
 from gentle_veil.core.types import ImageF32, MaskBool, Points, RawImage
 
@@ -34,10 +35,10 @@ class GreyPyramid:
 
 
 def grey(img_raw: RawImage, full_scale: float) -> ImageF32:
-    """BT.709 luma of code values, in [0, 1] for integers."""
+    """BT.709 luma of code values, in [0, 1] for integers; finite for all."""
     # Not cvtColor: its grey of 8-bit pictures is rounded to code values, which costs sub-pixel accuracy.
     out = np.empty(img_raw.shape[:2], np.float32)
-    _weighted_sum(img_raw, LUMA / np.float32(full_scale), out)
+    _weighted_sum(finite(img_raw), LUMA / np.float32(full_scale), out)
     return out
 
 

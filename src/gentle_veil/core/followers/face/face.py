@@ -25,13 +25,15 @@ from gentle_veil.core.followers.face.options import FaceOptions
 from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory
-from gentle_veil.core.geometry.outline import shrunk, signed_area
+from gentle_veil.core.geometry.outline import shrunk, signed_area, signed_distance
 from gentle_veil.core.geometry.spline_field import Lattice
+from gentle_veil.core.motion.mesh_registration import STEP
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import ImageF32
 
 INNER = 0.85  # of the face's oval: its rim turns away first
 LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
+BEYOND_SHARE = 0.3  # of the distance beyond what is followed of the face, by which it may be wrong there
 WRONG_SHARE = 0.012  # of the face's size: how far off the whole may have a part
 
 
@@ -60,6 +62,7 @@ class _Run(MeshRun):
             )
         self.led: ImageF32 | None = None
         self.allowed = 0.0 if home is None else WRONG_SHARE * float(np.ptp(home.flat, axis=0).max())
+        self.beyond = np.zeros(self.registration.shape, np.float32) if self.whole is None else self.whole.beyond
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         if self.whole is not None:
@@ -79,7 +82,8 @@ class _Run(MeshRun):
             return guess
         off = guess - self.led
         length = np.linalg.norm(off, axis=0)
-        allowed: ImageF32 = self.led + off * np.minimum(1.0, self.allowed / np.maximum(length, 1e-6))
+        room = self.allowed + BEYOND_SHARE * self.beyond
+        allowed: ImageF32 = self.led + off * np.minimum(1.0, room / np.maximum(length, 1e-6))
         return allowed
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
@@ -96,6 +100,10 @@ class _WholeFace:
     def __init__(self, frames: FrameSource, region: Region, part: Lattice) -> None:
         self.run = MeshRun(frames, region, MeshOptions())
         self.part = Lattice(self.run.grid, part.xs, part.ys)
+        #: How far beyond what it follows each of the part's places lies, px (h, w).
+        at = np.array([part.xs[0], part.ys[0]])
+        away = signed_distance((region.polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
+        self.beyond = STEP * np.maximum(away, 0)
         self.restart(1)
 
     def restart(self, step: int) -> None:

@@ -52,7 +52,7 @@ TRIAL_ITERATIONS = (3, 0)  # what the coarse picture says, all of them are told 
 TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
 LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
-FAINT_CONTRAST = 0.6  # of the reference's
+FAINT_CONTRAST, NO_CONTRAST = 0.6, 0.05  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 OUTSIDE_SHARE = 0.15
@@ -370,7 +370,7 @@ class MeshRun:
         if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
             return self.carried(state, r.displacement(fit.controls), OUTSIDE)
         # Out of focus, little is left to correlate; what is left still holds the surface for a while.
-        faint = fit.contrast < FAINT_CONTRAST
+        faint = NO_CONTRAST < fit.contrast < FAINT_CONTRAST
         if (fit.correlation < LOST_CORRELATION and not faint) or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status

@@ -203,3 +203,23 @@ def test_defocus__does_not_pull_the_surface_away(kind: str, skin: PlanarSequence
     soft = np.stack([cv2.GaussianBlur(f, (0, 0), 0.4 + 0.12 * k) for k, f in enumerate(skin.frames)])
     track = estimate(kind, soft, range(16))
     assert errors(track, skin).mean() < 0.3
+
+
+@pytest.mark.parametrize("value", [np.nan, np.inf, 1e30])
+def test_float_pictures__what_is_no_number_spoils_nothing(kind: str, skin: PlanarSequence, value: float) -> None:
+    frames = skin.frames[:7].astype(np.float32) / 255
+    frames[3:5, 100:120, 130:160] = value
+    before = frames.copy()
+    track = estimate(kind, frames, range(7))
+    assert np.isfinite(track.positions).all()
+    assert errors(track, skin)[-1].mean() < BENDING_PX
+    np.testing.assert_array_equal(frames, before)
+
+
+@pytest.mark.parametrize("level", [0, 128, 255], ids=["black", "grey", "white"])
+def test_frames_without_a_picture__are_called_lost_and_it_recovers(kind: str, skin: PlanarSequence, level: int) -> None:
+    frames = skin.frames[:9].copy()
+    frames[3:6] = level
+    track = estimate(kind, frames, range(9))
+    assert not set(track.status[3:6]) & set(SEEN)
+    assert errors(track, skin)[-1].mean() < BENDING_PX

@@ -1,5 +1,6 @@
 """The registration itself: one region, one frame, known truth."""
 
+import cv2
 import numpy as np
 import pytest
 
@@ -91,3 +92,20 @@ def test_motions__each_switch_takes_its_parameters_away(wall: PlanarSequence) ->
     counts = {"position": 2, "scale": 1, "rotation": 1, "shear": 2, "perspective": 2}
     for name, count in counts.items():
         assert len(registration(wall.frames[0], ALL | {name: False}).generators) == 8 - count
+
+
+@pytest.mark.property
+@pytest.mark.parametrize("seed", [143, 274, 287, 704])  # of three thousand these ran away without end
+def test_align__of_specks_on_other_specks__goes_on_with_numbers(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    share = rng.choice([0.5, 0.02, 0.002, 0.98])
+    pair = [(rng.random((240, 320)) < share) * 255.0]
+    pair.append((rng.random((240, 320)) < rng.choice([0.5, 0.02, 0.002])) * 255.0)
+    if rng.random() < 0.5:
+        pair[0] = cv2.GaussianBlur(pair[0], (0, 0), rng.choice([0.5, 2, 6]))
+    specks, others = (np.repeat(np.clip(p, 0, 255).astype(np.uint8)[..., None], 3, 2) for p in pair)
+    start = np.eye(3) + rng.normal(size=(3, 3)) * [[0.3, 0.3, 30], [0.3, 0.3, 30], [0.003, 0.003, 0]]
+    limit = None if rng.random() < 0.5 else 1e-6
+    doubt = float(rng.choice([1, 5, 100]))
+    found = registration(specks).align(grey_pyramid(others, 255.0, LEVELS), start, limit, doubt=doubt)
+    assert np.isfinite(found.frame_from_ref).all()
