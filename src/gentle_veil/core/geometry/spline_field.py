@@ -11,6 +11,9 @@ import numpy as np
 
 from gentle_veil.core.types import Points
 
+STIFF, EDGE_STIFF = 1e-5, 1e-2  # of the largest support: how little controls may bend where many values hold them
+EDGE_SUPPORT = 0.2  # and where few do
+
 
 def spline_basis(t: np.ndarray) -> np.ndarray:
     """The four cubic basis values (..., 4) at fractional places t in [0, 1), nearest-lower-neighbour first."""
@@ -89,8 +92,15 @@ class Lattice:
 
 
 def _fitting(basis: np.ndarray) -> np.ndarray:
-    """The matrix that fits controls to values; controls beyond the lattice go on straight."""
+    """The matrix that fits controls to values; controls beyond the lattice go on straight.
+
+    At the edge the few values that a control still touches would swing it, and with it all beyond, far away: there it
+    must not bend.
+    """
     wide = basis.astype(np.float64)
     bend = np.diff(np.eye(wide.shape[1]), 2, axis=0)
     normal = wide.T @ wide
-    return np.asarray(np.linalg.solve(normal + 1e-5 * normal.max() * bend.T @ bend, wide.T))
+    support = np.diag(normal) / normal.max()
+    least = np.minimum(np.minimum(support[:-2], support[1:-1]), support[2:])
+    stiff = np.where(least < EDGE_SUPPORT, EDGE_STIFF, STIFF)
+    return np.asarray(np.linalg.solve(normal + normal.max() * bend.T @ (stiff[:, None] * bend), wide.T))

@@ -473,10 +473,11 @@ def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
 
 def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> tuple[float, float]:
     """Robust share of the seen texture that the reference explains, 0 to 1; its contrast against the reference's."""
-    chosen = held[::2, ::2] > 0.5
-    if chosen.sum() < 30:
+    step = 2 if held.sum() > 8 * MIN_SAMPLES else 1
+    chosen = held[::step, ::step] > 0.5
+    if chosen.sum() < MIN_SAMPLES:
         return 0.0, 0.0
-    t, s, r = (p[::2, ::2][chosen] for p in (template, seen, np.abs(residual)))
+    t, s, r = (p[::step, ::step][chosen] for p in (template, seen, np.abs(residual)))
     spreads = [max(float(np.median(np.abs(p - np.median(p)))), 1e-6) for p in (t, s)]
     explained = 1.0 - min(1.0, (float(np.median(r)) / spreads[1]) ** 2)
     return float(np.sqrt(explained)), spreads[1] / spreads[0]
