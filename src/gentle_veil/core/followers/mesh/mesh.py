@@ -262,9 +262,8 @@ class MeshRun:
         r = self.registration
         r.pictures = r.home if state.memory is None else state.memory.pictures(r.home)
         last_plane = history[-1][1]
-        # What bends may be seen where it is no plane: then it is near by, and not looked for in all of the picture.
-        known = (r.base + state.displacement)[:, ::8, ::8].reshape(2, -1).T.astype(np.float64)
-        plane = self.plane.follow(k, history, about=known if state.status in SEEN else None)
+        # What bends may be seen where it is no plane: only what is lost is looked for in all of the picture.
+        plane = self.plane.follow(k, history, seek=state.status not in SEEN)
         history.append((k, plane.frame_from_ref, plane.status))
         guesses = [state.displacement]
         if state.before is not None:

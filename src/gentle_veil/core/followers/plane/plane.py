@@ -171,9 +171,9 @@ class PlaneRun:
         void = k != self.reference
         return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box, self.held_out(k), void=void)
 
-    def follow(self, k: int, history: PlaneHistory, *, about: Points | None = None) -> PlaneStep:
-        """Where the region is on frame ``k``; a plane that is lost is looked for in all of the picture, or only around
-        the places ``about`` (N, 2) of the frame before."""
+    def follow(self, k: int, history: PlaneHistory, *, seek: bool = True) -> PlaneStep:
+        """Where the region is on frame ``k``; with ``seek`` its features are looked for in all of the picture where it
+        is not near by."""
         hypotheses = _predictions(k, history)
         width, height = self.frames.size
         steady = self.missed_px < NEAR_MISS_PX
@@ -210,8 +210,8 @@ class PlaneRun:
             found = self._search(k, guess, 2.0 if _gap(history) == 0 else None)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
-        if not self._good(best) and _gap(history) % SEEK_EVERY == 0:
-            found = self._found_again(k, about)
+        if seek and not self._good(best) and _gap(history) % SEEK_EVERY == 0:
+            found = self._found_again(k)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
         return self._judge(k, best, guess, history)
@@ -324,22 +324,17 @@ class PlaneRun:
         full = self._pyramid(k, clip_box(box_around(self.polygon + shift, SEARCH_PX), width, height))
         return registration.align(full, start, self._limit())
 
-    def _found_again(self, k: int, about: Points | None) -> Alignment | None:
-        """Look for the region by its features, in all of the frame or about some places: it may have turned, or come
-        nearer."""
+    def _found_again(self, k: int) -> Alignment | None:
+        """Look for the region by its features in all of the frame: it may have turned, or come nearer."""
         if not all(self.motions.values()):
             return None
         width, height = self.frames.size
         whole = (0, 0, width, height)
         if self.features is None:
             self.features = KnownFeatures(self._eight_bit(self.reference, whole), self.mask)
-        part = whole if about is None else clip_box(box_around(about, 2 * SEARCH_PX), width, height)
-        if part[2] - part[0] < 16 or part[3] - part[1] < 16:
-            return None
-        picture = self._eight_bit(k, part)
-        picture[covered(self.held_out(k), part[2] - part[0], part[3] - part[1], part[:2])] = 0
-        found = self.features.frame_from_ref(picture)
-        start = None if found is None else np.array([[1, 0, part[0]], [0, 1, part[1]], [0, 0, 1.0]]) @ found
+        picture = self._eight_bit(k, whole)
+        picture[covered(self.held_out(k), width, height)] = 0
+        start = self.features.frame_from_ref(picture)
         if start is None or not _sound(self.polygon, apply_homography(start, self.polygon)):
             return None
         box = clip_box(box_around(apply_homography(start, self.polygon), SEARCH_PX), width, height)
