@@ -50,6 +50,7 @@ ROOM = 60  # reference px around the mark in which clean skin is looked for
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
 REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
+BLED_PX = 2.0  # reference px: pictures are coded with half of their colours, so that ink's reach that far into skin
 LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
@@ -78,7 +79,8 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     calm = _calm(img_lin)
     haze = haze_beside(calm, clean, drawn)
     free = np.asarray(calm - haze_at(haze, distance_from(drawn)))
-    tone = _carried_on(surface_by_area(free, clean.astype(np.float32), _step(inside)), depth > LIMB_PX)
+    unmixed = (clean & (distance_from(drawn) > BLED_PX)).astype(np.float32)
+    tone = _carried_on(surface_by_area(free, unmixed, _step(inside)), depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
     sources = beside & _plain(img_lin, tone, beside)
@@ -263,7 +265,8 @@ def lit_tone(
     depth = rim.depth / np.float32(around.scale)
     limb_px = max(LIMB_PX, rim.slope / around.scale)
     away = away_at(plate, where)
-    skin = (weight[..., 0] > 0.99) & (depth > limb_px) & (away >= RING_SLIP * reach.slip / around.scale)
+    apart = away >= max(BLED_PX, RING_SLIP * reach.slip / around.scale)
+    skin = (weight[..., 0] > 0.99) & (depth > limb_px) & apart
     if reach.slip > LEAST_SLIP:
         # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
         weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
