@@ -505,6 +505,8 @@ class Param(BaseModel):
     step: float | None
     choices: list[str]
     keyable: bool
+    when: str
+    among: list[str]
     default: Any
 
 

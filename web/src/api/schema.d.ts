@@ -1395,6 +1395,8 @@ export interface components {
         Outline: unknown;
         /** Param */
         Param: {
+            /** Among */
+            among: string[];
             /** Choices */
             choices: string[];
             /** Default */
@@ -1422,6 +1424,8 @@ export interface components {
             type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "plates" | "colour" | "names" | "strokes" | "selection" | "places";
             /** Unit */
             unit: string;
+            /** When */
+            when: string;
         };
         /** Params */
         Params: {

@@ -24,11 +24,20 @@ export function withParam(given: Given, p: Param, value: unknown): Given {
   return next;
 }
 
+/** Whether a parameter counts: some do only while a choice beside them is one of a few. */
+export function counts(p: Param, params: readonly Param[], given: Given): boolean {
+  if (!p.when) return true;
+  const chosen = given[p.when] ?? params.find((q) => q.name === p.when)?.default;
+  return p.among.includes(String(chosen));
+}
+
 /** A panel drawn from a parameter schema: unit, range, default, group and help are the core's. */
 export function ParamPanel(props: Props) {
   const groups = [...new Set(props.params.map((p) => p.group))];
   return groups.map((group) => {
-    const shown = props.params.filter((p) => p.group === group && !props.skip?.includes(p.name));
+    const shown = props.params.filter(
+      (p) => p.group === group && !props.skip?.includes(p.name) && counts(p, props.params, props.given),
+    );
     if (shown.length === 0) return null;
     return (
       <Section key={group} title={group}>

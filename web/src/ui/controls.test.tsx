@@ -108,6 +108,8 @@ describe("a panel drawn from a schema", () => {
     step: 0.01,
     choices: [],
     keyable: true,
+    when: "",
+    among: [],
     default: 1,
     ...more,
   });

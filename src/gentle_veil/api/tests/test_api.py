@@ -138,6 +138,9 @@ def test_params__describe_every_kind_for_panels(client) -> None:
     names = [p["name"] for p in params["veils"]["conceal"]["params"]]
     assert names[:5] == ["way", "plate", "plates", "gaps", "donor"]
     assert params["followers"]["plane"]["params"][0]["type"] == "switch"
+    told = {p["name"]: (p["when"], p["among"]) for p in params["veils"]["conceal"]["params"]}
+    assert told["donor_turn"] == ("way", ["donor"])
+    assert told["light"] == ("", [])
 
 
 def test_events__a_job_is_told_as_it_changes(studio: Studio, client) -> None:

@@ -3,7 +3,7 @@
 A parameter set is a frozen dataclass whose fields are made by `number`, `switch`, `choice` or `vector`.
 """
 
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 
@@ -23,6 +23,9 @@ class ParamSpec:
     step: float | None = None
     choices: tuple[str, ...] = ()
     keyable: bool = False
+    #: The parameter counts only while the choice ``when`` is one of ``among``; always where it is empty.
+    when: str = ""
+    among: tuple[str, ...] = ()
 
 
 def number(
@@ -96,6 +99,12 @@ def selection(*, label: str, help: str, group: str) -> Any:
 def places(*, label: str, help: str, group: str) -> Any:
     """A list of `contracts.keyed.Place`; empty unless it is set."""
     return field(default=(), metadata={"spec": ParamSpec("places", label, help, group)})
+
+
+def only(when: str, among: tuple[str, ...], declared: Any) -> Any:
+    """A declared parameter that counts only while the choice ``when`` is one of ``among``."""
+    spec = replace(declared.metadata["spec"], when=when, among=among)
+    return field(default=declared.default, metadata={"spec": spec})
 
 
 def specs_of(params_type: type) -> dict[str, tuple[ParamSpec, Any]]:

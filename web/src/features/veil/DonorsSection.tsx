@@ -39,6 +39,12 @@ export function DonorsSection({
         </p>
       </Section>
     );
+  if ((veil.params?.way ?? "donor") !== "donor")
+    return (
+      <Section title="Skin">
+        <p className="text-dim select-text">Taken from {note.why}</p>
+      </Section>
+    );
   return (
     <Section title="Skin">
       {donors.length === 0 && (

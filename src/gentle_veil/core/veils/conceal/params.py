@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from gentle_veil.core.contracts.keyed import Place
-from gentle_veil.core.contracts.params import choice, number, places, plate, plates, switch, vector
+from gentle_veil.core.contracts.params import choice, number, only, places, plate, plates, switch, vector
 
 
 @dataclass(frozen=True)
@@ -27,12 +27,16 @@ class ConcealParams:
         "more, the nearer in time its frame is.",
         group="Skin",
     )
-    gaps: bool = switch(
-        True,
-        label="Keep skin between",
-        help="For a plate that is made: clean skin between the lines of a drawing stays as it is. Off: all within the "
-        "outline is replaced.",
-        group="Skin",
+    gaps: bool = only(
+        "way",
+        ("plate",),
+        switch(
+            True,
+            label="Keep skin between",
+            help="For a plate that is made: clean skin between the lines of a drawing stays as it is. Off: all within "
+            "the outline is replaced.",
+            group="Skin",
+        ),
     )
     donor: tuple[float, float] | None = vector(
         None,
@@ -46,25 +50,33 @@ class ConcealParams:
         "them, the one donor above is not used.",
         group="Skin",
     )
-    donor_scale: float = number(
-        1.0,
-        label="Donor size",
-        help="Enlarges or shrinks the skin that is taken.",
-        group="Skin",
-        low=0.5,
-        high=2.0,
-        step=0.01,
-        unit="x",
+    donor_scale: float = only(
+        "way",
+        ("donor",),
+        number(
+            1.0,
+            label="Donor size",
+            help="Enlarges or shrinks the skin that is taken.",
+            group="Skin",
+            low=0.5,
+            high=2.0,
+            step=0.01,
+            unit="x",
+        ),
     )
-    donor_turn: float = number(
-        0.0,
-        label="Donor turn",
-        help="Turns the skin that is taken.",
-        group="Skin",
-        low=-180.0,
-        high=180.0,
-        step=1.0,
-        unit="deg",
+    donor_turn: float = only(
+        "way",
+        ("donor",),
+        number(
+            0.0,
+            label="Donor turn",
+            help="Turns the skin that is taken.",
+            group="Skin",
+            low=-180.0,
+            high=180.0,
+            step=1.0,
+            unit="deg",
+        ),
     )
     hold: bool = switch(
         True,
@@ -81,14 +93,18 @@ class ConcealParams:
         high=1.0,
         step=0.01,
     )
-    tone: float = number(
-        1.0,
-        label="Tone from around",
-        help="1 takes only texture from the donor and the tone from around the mark; 0 keeps the donor's blotches.",
-        group="Belonging",
-        low=0.0,
-        high=1.0,
-        step=0.01,
+    tone: float = only(
+        "way",
+        ("donor",),
+        number(
+            1.0,
+            label="Tone from around",
+            help="1 takes only texture from the donor and the tone from around the mark; 0 keeps the donor's blotches.",
+            group="Belonging",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+        ),
     )
     light_offset: float = number(
         0.0,
@@ -131,9 +147,13 @@ class ConcealParams:
         step=0.05,
         unit="x",
     )
-    light_bends: bool = switch(
-        True,
-        label="Light may bend",
-        help="Lets the matched light curve over the patch. Switch off for very small marks near an edge of shadow.",
-        group="Belonging",
+    light_bends: bool = only(
+        "way",
+        ("donor",),
+        switch(
+            True,
+            label="Light may bend",
+            help="Lets the matched light curve over the patch. Switch off for very small marks near an edge of shadow.",
+            group="Belonging",
+        ),
     )

@@ -248,11 +248,13 @@ def lit_tone(
     step: np.ndarray,
     reach: Reach,
     painted: ImageF32 | None = None,
+    match: float = 1.0,
 ) -> tuple[ImageF32, MatteF32]:
     """The plate's log tone over the surround's box in the frame's light (h, w, 3), and where the mark itself is drawn
     (h, w).
 
-    ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb.
+    ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb. ``match`` is how far the
+    light follows the frame's; with 0 it is the reference's.
     """
     where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
     tone, picture, weight = (
@@ -282,7 +284,10 @@ def lit_tone(
     known = _halved(ring.astype(np.float32)[..., None])
     hazy = lit if painted is not None else lit + haze_at(np.array(plate["haze"]), away)
     rest = _rest(small, _halved(np.exp(hazy)), known, REST_SIGMA * around.scale / 2, heard)
-    lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR) + limb
+    lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
+    if match < 1:
+        lit = tone + np.float32(match) * (lit - tone)
+    lit = lit + limb
     return lit, drawn_matte(away, reach.beyond)
 
 

@@ -84,7 +84,7 @@ def lay_plates(
         if params.way == "brought in":
             painted = painted_tone(there, painted_names(site.placement, params)[k], seen_from, step_there)
         reach = _reach(there, prepared, k, seen_from)
-        lit, own = lit_tone(there, plates[str(k)], seen_from, rim, step_there, reach, painted)
+        lit, own = lit_tone(there, plates[str(k)], seen_from, rim, step_there, reach, painted, params.light)
         # A painted plate stands for everything within the outline.
         own = own if params.gaps and painted is None else np.ones_like(own)
         drawn += np.float32(share) * own

@@ -119,3 +119,20 @@ def test_painted_plates__what_is_wrong_is_said() -> None:
     lost = replace(where, track=where.track.only(np.arange(COUNT) < 5))
     with pytest.raises(ParameterError, match="not seen"):
         concealed(lost, ConcealParams(way="brought in", plate="whole", plates=((7, "whole"),)))
+
+
+@pytest.mark.property
+def test_light_match__with_none_the_plate_keeps_the_reference_frames_light() -> None:
+    frames, covers = frames_with_mark()
+    dimmer = np.stack([frames[k] if k == 2 else (0.8 * frames[k]).astype(np.uint8) for k in range(COUNT)])
+    there = placement((2,))
+    veil = Conceal()
+    within = cv2.erode(covers[6].astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    levels = {}
+    for light in (1.0, 0.0):
+        params = ConcealParams(way="plate", light=light)
+        prepared = veil.prepare(ArrayFrames(dimmer), there, params)
+        layer = Layer("plate", veil, there, params, prepared=prepared, feather=constant(2.0))
+        levels[light] = float(render_frame(ArrayFrames(dimmer), (layer,), 6).img_raw[within].mean())
+    assert levels[1.0] == pytest.approx(0.8 * 370 / 3, abs=3)
+    assert levels[0.0] == pytest.approx(370 / 3, abs=4)
