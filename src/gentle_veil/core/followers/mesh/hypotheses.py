@@ -46,10 +46,11 @@ class Mixer:
         self.costs: list[ImageF32] = []  # over the cells
         self.insides: list[ImageF32] = []
 
-    def add(self, displacement: ImageF32, jump: ImageF32 | None = None) -> None:
+    def add(self, displacement: ImageF32, jump: ImageF32 | None = None, *, doubt: float = 0.0) -> None:
         """Add a guess (2, h, w); ``jump`` (2, h, w) is how far it moves from a safer one, in px.
 
-        A jump of the whole is free, one of a place against the whole is not.
+        A jump of the whole is free but for ``doubt``, by how much of the residual it must fit better; one of a place
+        against the whole is not.
         """
         r = self.registration
         seen, inside = r.glance(self.pyramid, 1, displacement)
@@ -58,6 +59,7 @@ class Mixer:
         self.guesses.append(displacement)
         self.costs.append(r.coarse(cost * r.held))
         self.insides.append(r.coarse(inside * r.held))
+        self.costs[-1] += np.float32(doubt) * self.insides[-1]
         if jump is not None:
             cells = np.stack([r.coarse(j) for j in jump])
             self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])

@@ -58,6 +58,7 @@ LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
+LEAP_COST, LEAP_PX = 0.04, 10.0  # of the clipped residual, by which a leap as far as this must fit better
 LEARN_FROM = 4  # known frames that are looked at again before going on
 
 
@@ -112,6 +113,12 @@ class MeshFollower:
                 done += 1
         report(total, total, "followed")
         return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+
+
+def _doubt(guess: ImageF32, steady: list[ImageF32]) -> float:
+    """What a guess (2, h, w) costs for being far from where the surface went so far."""
+    away = min(float(np.median(np.abs(guess - other).sum(axis=0))) for other in steady)
+    return LEAP_COST * min(away / LEAP_PX, 1.0)
 
 
 def _known_before(known: SurfaceTrack | None, reference: int, side: list[int]) -> list[int]:
@@ -268,6 +275,7 @@ class MeshRun:
         guesses = [state.displacement]
         if state.before is not None:
             guesses.append(2 * state.displacement - state.before)
+        steady = list(guesses)
         if plane.status in SEEN:
             step = plane.frame_from_ref @ np.linalg.inv(last_plane)
             here = np.moveaxis(r.base + state.displacement, 0, -1).astype(np.float64)
@@ -283,8 +291,10 @@ class MeshRun:
         blur = self.focusing.blur(r.look(pyramid, 0, guesses[-1])[0], state.visible)
         r.pictures = defocused(r.pictures, blur)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
+        # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
+        leaps = plane.status != OK and state.status in SEEN
         for guess in guesses:
-            mixer.add(guess)
+            mixer.add(guess, doubt=_doubt(guess, steady) if leaps else 0.0)
         best = mixer.best()
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
