@@ -81,3 +81,10 @@ def broad_blur(values: ImageF32, sigma: float) -> ImageF32:
         soft = cv2.GaussianBlur(small, (0, 0), rest, borderType=cv2.BORDER_REFLECT)
         blurred = cv2.resize(soft, (w, h), interpolation=cv2.INTER_LINEAR)
     return blurred.reshape(values.shape)
+
+
+def halved(values: ImageF32) -> ImageF32:
+    """Values (h, w) or (h, w, C) at half the size, each the mean of those it covers."""
+    h, w = values.shape[:2]
+    small = cv2.resize(values, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
+    return small.reshape(*small.shape[:2], *values.shape[2:])

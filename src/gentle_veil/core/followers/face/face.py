@@ -62,7 +62,6 @@ class _Run(MeshRun):
             )
         self.led: ImageF32 | None = None
         self.allowed = 0.0 if home is None else WRONG_SHARE * float(np.ptp(home.flat, axis=0).max())
-        self.beyond = np.zeros(self.registration.shape, np.float32) if self.whole is None else self.whole.beyond
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         if self.whole is not None:
@@ -78,11 +77,11 @@ class _Run(MeshRun):
 
     def _near(self, guess: ImageF32) -> ImageF32:
         """A guess, no further from where the whole face has it than that may be wrong."""
-        if self.led is None:
+        if self.whole is None or self.led is None:
             return guess
         off = guess - self.led
         length = np.linalg.norm(off, axis=0)
-        room = self.allowed + BEYOND_SHARE * self.beyond
+        room = self.allowed + BEYOND_SHARE * self.whole.beyond
         allowed: ImageF32 = self.led + off * np.minimum(1.0, room / np.maximum(length, 1e-6))
         return allowed
 

@@ -17,7 +17,7 @@ from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
+from gentle_veil.core.retouch.membrane import broad_blur, halved, surface_by_area
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
@@ -78,8 +78,9 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     clean &= ~drawn
     calm = _calm(img_lin)
     haze = haze_beside(calm, clean, drawn)
-    free = np.asarray(calm - haze_at(haze, distance_from(drawn)))
-    unmixed = (clean & (distance_from(drawn) > BLED_PX)).astype(np.float32)
+    away = distance_from(drawn)
+    free = np.asarray(calm - haze_at(haze, away))
+    unmixed = (clean & (away > BLED_PX)).astype(np.float32)
     tone = _carried_on(surface_by_area(free, unmixed, _step(inside)), depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
@@ -244,14 +245,15 @@ def lit_tone(
     site: Site,
     plate: dict[str, Any],
     around: Surround,
+    frame: ImageF32,
     rim: Rim,
     step: np.ndarray,
     reach: Reach,
     painted: ImageF32 | None = None,
     match: float = 1.0,
 ) -> tuple[ImageF32, MatteF32]:
-    """The plate's log tone over the surround's box in the frame's light (h, w, 3), and where the mark itself is drawn
-    (h, w).
+    """The plate's log tone over the surround's box in the light of the ``frame`` there (h, w, 3), and where the mark is
+    drawn itself (h, w).
 
     ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb. ``match`` is how far the
     light follows the frame's; with 0 it is the reference's.
@@ -260,7 +262,6 @@ def lit_tone(
     tone, picture, weight = (
         carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight")
     )
-    frame = site.canvas.read(around.box)
     sigma = LIGHT_SIGMA * around.scale
     weight = weight / np.float32(255)
 
@@ -275,27 +276,19 @@ def lit_tone(
     weight = weight * (depth > limb_px)[..., None]
     tone = tone if painted is None else painted
     # Light is smooth: half the pixels tell as much of it.
-    size, small = around.size, _halved(frame)
-    light = _light(small, _halved(picture), _halved(weight), sigma / 2)
+    size, small = around.size, halved(frame)
+    light = _light(small, halved(picture), halved(weight), sigma / 2)
     lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
     ring = (around.ring | (around.distance < 0)) & skin
     limb = 0 if painted is not None or rim.share is not None else _at_limb(np.array(plate["limb"]), depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
-    known = _halved(ring.astype(np.float32)[..., None])
+    known = halved(ring.astype(np.float32)[..., None])
     hazy = lit if painted is not None else lit + haze_at(np.array(plate["haze"]), away)
-    rest = _rest(small, _halved(np.exp(hazy)), known, REST_SIGMA * around.scale / 2, heard)
+    rest = _rest(small, halved(np.exp(hazy)), known, REST_SIGMA * around.scale / 2, heard)
     lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
     if match < 1:
         lit = tone + np.float32(match) * (lit - tone)
-    lit = lit + limb
-    return lit, drawn_matte(away, reach.beyond)
-
-
-def _halved(values: ImageF32) -> ImageF32:
-    """Values (h, w, C) at half the size."""
-    h, w = values.shape[:2]
-    small = cv2.resize(values, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)
-    return small.reshape(*small.shape[:2], -1)
+    return lit + limb, drawn_matte(away, reach.beyond)
 
 
 def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:

@@ -77,14 +77,15 @@ def lay_plates(
         return None
     tone, texture = (np.zeros((*matte.shape, 3), np.float32) for _ in range(2))
     drawn = np.zeros_like(matte)
-    rim = read_rim(site.canvas.read(around.box), around.distance < 0)
+    frame = site.canvas.read(around.box)
+    rim = read_rim(frame, around.distance < 0)
     for k, share in shares:
         there, seen_from, step_there = _seen_from(site, around, step, k)
         painted = None
         if params.way == "brought in":
             painted = painted_tone(there, painted_names(site.placement, params)[k], seen_from, step_there)
         reach = _reach(there, prepared, k, seen_from)
-        lit, own = lit_tone(there, plates[str(k)], seen_from, rim, step_there, reach, painted, params.light)
+        lit, own = lit_tone(there, plates[str(k)], seen_from, frame, rim, step_there, reach, painted, params.light)
         # A painted plate stands for everything within the outline.
         own = own if params.gaps and painted is None else np.ones_like(own)
         drawn += np.float32(share) * own

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.matte import distance_from
-from gentle_veil.core.retouch.membrane import broad_blur
+from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
@@ -77,9 +77,7 @@ def read_rim(frame_lin: ImageF32, inside: MaskBool) -> Rim:
 def _shares(frame_lin: ImageF32, depth: ImageF32) -> tuple[ImageF32, MaskBool, ImageF32]:
     """How much of each pixel is the surface (h, w); where that can be told; and what is beyond it (h, w, 3)."""
     h, w = depth.shape
-    small, coarse = (
-        cv2.resize(v, (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA) for v in (frame_lin, depth)
-    )
+    small, coarse = halved(frame_lin), halved(depth)
     sides = [coarse < -OUTER_PX / 2, (coarse > INNER_PX / 2) & (coarse < DEEP_PX)]
     beyond, within = (cv2.resize(_local_mean(small, side), (w, h), interpolation=cv2.INTER_LINEAR) for side in sides)
     across = within - beyond
@@ -148,6 +146,5 @@ def _behind(frame: ImageF32, inside: MaskBool) -> MaskBool:
     if min(h, w) < LARGE_PX:
         return on_surface(frame, inside)[1]
     small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
-    halved = cv2.resize(frame, (w // 2, h // 2), interpolation=cv2.INTER_AREA)
-    _, behind = on_surface(halved, small, size=0.5)
+    _, behind = on_surface(halved(frame), small, size=0.5)
     return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5
