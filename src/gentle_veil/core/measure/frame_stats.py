@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.colour.code_values import CodeValues
+from gentle_veil.core.motion.inverse_search import InverseSearch
 from gentle_veil.core.motion.pyramid import grey
 from gentle_veil.core.types import RawImage
 
@@ -39,7 +40,7 @@ class StatsMeter:
         self._full_scale = encoding.full_scale
         self._linear = encoding.transfer == "linear"
         self._before: np.ndarray | None = None
-        self._flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
+        self._flow = InverseSearch(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
 
     def add(self, img_raw: RawImage) -> FrameStats:
         """Stats of one (H, W, 3) frame of code values; motion is that since the frame before."""
@@ -51,7 +52,7 @@ class StatsMeter:
         eight = np.clip(small * 255, 0, 255).astype(np.uint8)
         motion = 0.0
         if self._before is not None:
-            flow_before_to_now = self._flow.calc(self._before, eight, None)
+            flow_before_to_now = self._flow.between(self._before, eight)
             speed = np.linalg.norm(flow_before_to_now, axis=2)
             motion = float(np.percentile(speed, 90)) * factor
         self._before = eight

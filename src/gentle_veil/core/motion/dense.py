@@ -6,11 +6,12 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.motion.inverse_search import InverseSearch
 from gentle_veil.core.motion.pyramid import grey
 from gentle_veil.core.types import ImageF32, RawImage
 
 QUALITIES = ("quick", "good", "fine")
-# OpenCV's DIS: preset, finest and coarsest scale (None: the preset's own). "fine" looks at full resolution.
+# OpenCV's DIS: preset and finest scale (None: the preset's own). "fine" looks at full resolution.
 _SETTINGS = {
     "quick": (cv2.DISOPTICAL_FLOW_PRESET_FAST, None),
     "good": (cv2.DISOPTICAL_FLOW_PRESET_MEDIUM, 1),
@@ -59,14 +60,7 @@ def vectors_of(frames: FrameSource) -> Vectors:
 
 
 def dense_motion(a_raw: RawImage, b_raw: RawImage, full_scale: float, quality: str) -> Motion:
-    """Motion (H, W, 2) float32 from frame a to frame b, by dense inverse search.
-
-    Reference: T. Kroeger et al., "Fast optical flow using dense inverse search", ECCV 2016, as in OpenCV.
-    """
+    """Motion (H, W, 2) float32 from frame a to frame b, by dense inverse search."""
     preset, finest = _SETTINGS[quality]
-    dis = cv2.DISOpticalFlow.create(preset)
-    if finest is not None:
-        dis.setFinestScale(finest)
     a, b = (np.clip(np.rint(grey(raw, full_scale) * 255), 0, 255).astype(np.uint8) for raw in (a_raw, b_raw))
-    flow: Motion = dis.calc(a, b, None)
-    return flow
+    return InverseSearch(preset, finest=finest).between(a, b)

@@ -283,7 +283,7 @@ class PlaneRegistration:
         return Alignment(
             frame_from_ref=h / h[2, 2],
             sigma=sigma,
-            correlation=_correlation(fit.seen, inside, residual),
+            correlation=_correlation(fit.seen, stage.value, inside, residual, CAUCHY * sigma),
             visible=count / max(len(stage.value), 1) if inside.any() else 0.0,
             inliers=float(fit.weight_sum / count),
             covariance=covariance,
@@ -339,15 +339,28 @@ def _untiled(tiles: MaskBool, shape: tuple[int, int]) -> MaskBool:
     return whole[: shape[0], : shape[1]]
 
 
-def _correlation(seen: ImageF32, inside: MaskBool, residual: np.ndarray) -> float:
-    """Robust share of the frame's texture that the reference explains, 0 to 1."""
+def _correlation(seen: ImageF32, value: ImageF32, inside: MaskBool, residual: np.ndarray, cutoff: float) -> float:
+    """Robust correlation of the frame with the reference, 0 to 1: the lesser of two, each with its own blind spot.
+
+    The share of the frame's typical texture that the fit explains is large where little of the reference is in it and
+    the light explains the rest; the correlation of pixels weighed as the fit weighs them [HW77] is large where few
+    pixels are left in it.
+    """
     if inside.sum() < MIN_INSIDE:
         return 0.0
     spread = middle(seen, inside, middle(seen, inside, 0.0, False), True)
     if spread < LEAST_CONTRAST:  # a flat picture is like anything, at a gain of nothing
         return 0.0
-    typical = middle(residual, inside, 0.0, True)
-    return float(np.sqrt(max(0.0, 1.0 - min(1.0, (typical / spread) ** 2))))
+    explained = float(np.sqrt(max(0.0, 1.0 - min(1.0, (middle(residual, inside, 0.0, True) / spread) ** 2))))
+    s: np.ndarray = seen[inside].astype(np.float64)
+    t: np.ndarray = value[inside].astype(np.float64)
+    weight = 1 / (1 + (residual[inside].astype(np.float64) / cutoff) ** 2)
+    weight /= weight.sum()
+    s -= weight @ s
+    t -= weight @ t
+    product = weight * t
+    alike = float(product @ s) / np.sqrt(max(float(product @ t) * float(weight @ (s * s)), 1e-24))
+    return max(min(explained, alike), 0.0)
 
 
 def _misfit(sums: np.ndarray, sigma: float) -> np.ndarray:

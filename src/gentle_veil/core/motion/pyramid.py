@@ -34,11 +34,11 @@ class GreyPyramid:
     origin: tuple[int, int]
 
 
-def grey(img_raw: RawImage, full_scale: float) -> ImageF32:
-    """BT.709 luma of code values, in [0, 1] for integers; finite for all."""
+def grey(img_raw: RawImage, full_scale: float, weights: ImageF32 = LUMA) -> ImageF32:
+    """Code values mixed by ``weights`` (3,), BT.709 luma unless said; in [0, 1] for integers, finite for all."""
     # Not cvtColor: its grey of 8-bit pictures is rounded to code values, which costs sub-pixel accuracy.
     out = np.empty(img_raw.shape[:2], np.float32)
-    _weighted_sum(finite(img_raw), LUMA / np.float32(full_scale), out)
+    _weighted_sum(finite(img_raw), weights / np.float32(full_scale), out)
     return out
 
 
@@ -68,6 +68,7 @@ def grey_pyramid(
     void: bool = True,
     blur: float = PRE_BLUR_SIGMA,
     shading: float = SHADING_SIGMA,
+    weights: ImageF32 = LUMA,
 ) -> GreyPyramid:
     """Pyramid of a crop (x0, y0, x1, y1) of a frame, or of all of it.
 
@@ -75,7 +76,7 @@ def grey_pyramid(
     Levels hold local contrast, ``I / G*I - 1`` with a Gaussian G of SHADING_SIGMA: light that changes smoothly
     over the surface, as shading does on a turning head, falls out before anything is compared. Inside the polygons
     ``held_out`` (frame px), which do not tint the mean either, they hold VOID unless ``void`` is False: a reference
-    leaves those pixels out by its mask.
+    leaves those pixels out by its mask. ``weights`` mix the channels.
     """
     height, width = img_raw.shape[:2]
     step = max(SHADING_STEP, 1 << (levels - 1))
@@ -84,7 +85,7 @@ def grey_pyramid(
     y0 = max(0, y0 // step * step)
     x1, y1 = x0 + max(-(-(x1 - x0) // step) * step, 16), y0 + max(-(-(y1 - y0) // step) * step, 16)
     x1, y1 = min(width, x1), min(height, y1)
-    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale), PRE_BLUR_SIZE, blur)
+    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale, weights), PRE_BLUR_SIZE, blur)
     mask = covered(held_out, x1 - x0, y1 - y0, (x0, y0)) if held_out else None
     pictures = [_local_contrast(first, mask, shading)]
     if mask is not None:

@@ -69,7 +69,7 @@ class _Run(MeshRun):
         return super().begin(known, side)
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
-        self.led = None if self.whole is None else self.whole.lead(k)
+        self.led = None if self.whole is None or state.status in SEEN else self.whole.lead(k)
         return guesses if self.led is None else [self.led, *(self._near(g) for g in guesses)]
 
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:

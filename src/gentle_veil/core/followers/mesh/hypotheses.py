@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from gentle_veil.core.motion.inverse_search import InverseSearch
 from gentle_veil.core.motion.mesh_registration import Light, MeshRegistration
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import ImageF32
@@ -15,7 +16,6 @@ MIX_TEMPERATURE = 0.04  # of the clipped residual
 TOGETHER_PX = 4.0  # guesses further apart are not averaged: the middle of two places is neither
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
-LEAST_SIDE = 12  # lattice points; in less there is no dense motion to find
 UNSEEN_COST = 0.05  # of a guess that sees nothing of what another sees
 LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
@@ -144,12 +144,11 @@ class LatticeFlow:
     """Dense motion between two pictures on the lattice, by OpenCV's DIS, in lattice points."""
 
     def __init__(self) -> None:
-        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-        self.dis.setFinestScale(1)
+        self.search = InverseSearch(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM, finest=1)
 
     def between(self, a: ImageF32, b: ImageF32) -> ImageF32:
         """Flow (2, h, w) with a(x) = b(x + flow)."""
-        return _flow(self.dis, a, b)
+        return _flow(self.search, a, b)
 
 
 class CloseFlow:
@@ -160,21 +159,16 @@ class CloseFlow:
 
     def __init__(self, shape: tuple[int, int]) -> None:
         self.shape = shape
-        self.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST)
-        self.dis.setFinestScale(0)
-        self.dis.setCoarsestScale(1)
+        self.search = InverseSearch(cv2.DISOPTICAL_FLOW_PRESET_ULTRAFAST, finest=0, coarsest=1)
 
     def between(self, a: ImageF32, b: ImageF32) -> ImageF32:
         """Flow (2, h, w) over the lattice, in px, between pictures as `MeshRegistration.look_close` gives them."""
-        flow = _flow(self.dis, a, b)
+        flow = _flow(self.search, a, b)
         return np.stack([cv2.resize(f, self.shape[::-1], interpolation=cv2.INTER_AREA) for f in flow])
 
 
-def _flow(dis: cv2.DISOpticalFlow, a: ImageF32, b: ImageF32) -> ImageF32:
-    if min(a.shape) < LEAST_SIDE:
-        return np.zeros((2, *a.shape), np.float32)
+def _flow(search: InverseSearch, a: ImageF32, b: ImageF32) -> ImageF32:
     low, high = np.percentile(a[::3, ::3], (1, 99))
     span = max(float(high - low), 1e-4)
     pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]
-    flow = dis.calc(pictures[0], pictures[1], None)
-    return np.ascontiguousarray(np.moveaxis(flow, -1, 0))
+    return np.ascontiguousarray(np.moveaxis(search.between(*pictures), -1, 0))

@@ -40,7 +40,7 @@ from gentle_veil.core.geometry.outline import signed_distance
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
-from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
+from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import ImageF32, Points
 
 SEARCH_PX = 40
@@ -55,6 +55,11 @@ LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
 FAINT_CONTRAST, NO_CONTRAST = 0.6, 0.05  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
+# Mean share of the reference's texture that what is seen lacks. Skin that turns by 60 degrees and cloth out of focus
+# reach .55; another face that passes has .65 and more.
+STRANGE = 0.6
+# What comes back has to be told better than what went on: the reference explains half of it, hidden places and all.
+EXPLAINED_AGAIN = 0.5
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
@@ -75,6 +80,7 @@ class MeshState:
     hidden: np.ndarray | None = None  # frames that each vertex has been hidden
     memory: Memory | None = None
     close: ImageF32 | None = None  # the frame's picture carried back, at full resolution
+    strange: bool = False  # something else was found in the surface's place
 
 
 class MeshFollower:
@@ -149,17 +155,7 @@ class MeshRun:
         self.grid = SplineGrid(box, spacing)
         self.level_count = max(2, self.plane.level_count)
         self.full_scale = frames.encoding.full_scale
-        passing = region.held_out(self.reference)
-        reference = grey_pyramid(
-            frames[self.reference],
-            self.full_scale,
-            self.level_count,
-            self._box(polygon),
-            passing,
-            void=False,
-            blur=PRE_BLUR_SIGMA,
-            shading=SHADING_SIGMA,
-        )
+        reference = self._fine(self.reference, self._box(polygon), void=False)
         self.registration = MeshRegistration(reference, mask, self.grid)
         self.vertices, self.triangles, (columns, rows) = grid_mesh(box, spacing / VERTICES_PER_SPACING)
         at = self.vertices.reshape(rows, columns, 2)
@@ -251,10 +247,10 @@ class MeshRun:
         x0, y0, x1, y1 = self._box(places)
         if x1 - x0 < 16 or y1 - y0 < 16:
             return None
-        box, passing = (x0, y0, x1, y1), self.plane.held_out(k)
-        return grey_pyramid(
-            self.frames[k], self.full_scale, self.level_count, box, passing, blur=PRE_BLUR_SIGMA, shading=SHADING_SIGMA
-        )
+        return self._fine(k, (x0, y0, x1, y1))
+
+    def _fine(self, k: int, box: tuple[int, int, int, int], *, void: bool = True) -> GreyPyramid:
+        return self.plane.pyramid(k, self.level_count, box, void=void, blur=PRE_BLUR_SIGMA, shading=SHADING_SIGMA)
 
     def limits(self) -> tuple[float, float]:
         fine, coarse = self.sigmas
@@ -305,7 +301,12 @@ class MeshRun:
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
         if len(self.plane.held_out(k)):
             fit.visible[...] *= r.look(pyramid, 0, r.displacement(fit.controls))[1]
-        return self._judged(state, fit, pyramid, plane.status)
+        row, new = self._judged(state, fit, pyramid, plane.status)
+        if new.strange and plane.status in SEEN:
+            # What the plane took for the region is a stranger: it must not go on from there.
+            before = self.plane.carried(k, history[:-1])
+            history[-1] = (k, before.frame_from_ref, before.status)
+        return row, new
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
@@ -385,14 +386,17 @@ class MeshRun:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status
             return self.carried(state, state.displacement, status)
+        displacement = r.displacement(fit.controls)
+        memory = learnt(state.memory, r, pyramid, displacement, fit)
+        if self._strange(memory, fit, again=state.status not in SEEN):
+            row, new = self.carried(state, state.displacement, LOST)
+            return row, replace(new, strange=True)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
         if not weak and self.focusing.blurs[-1] < LEAST_BLUR:
             self.focusing.learn(fit.residual, fit.visible)
         if not weak:
             self.sigmas[0].append(fit.sigmas[0])
             self.sigmas[1].append(fit.sigmas[1])
-        displacement = r.displacement(fit.controls)
-        memory = learnt(state.memory, r, pyramid, displacement, fit)
         error, hidden = expected_error(r, self.vertices, fit, memory.unlike, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
         unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
@@ -401,6 +405,19 @@ class MeshRun:
         if r.fine_share > CLOSE_FROM:
             new.close = r.look_close(pyramid, displacement)
         return row, new
+
+    def _strange(self, memory: Memory, fit: MeshFit, *, again: bool) -> bool:
+        """Whether what is seen has nothing to do with the reference any more, however steadily it is followed.
+
+        ``again``: it was not seen on the frame before
+        """
+        r = self.registration
+        shown = r.coarse(r.held * fit.visible)
+        explained = float(((1 - memory.unlike) * shown).sum())
+        needed = (1 - STRANGE) * float(shown.sum())
+        if again:
+            needed = max(needed, EXPLAINED_AGAIN * float(r.coarse(r.held * fit.inside).sum()))
+        return explained < needed
 
     def _placed(self, controls: np.ndarray) -> Points:
         """Where the vertices are: the field within the outline, and further out what all of it does."""

@@ -30,7 +30,9 @@ from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import polygon_mask, signed_area
+from gentle_veil.core.motion.channels import telling_weights
 from gentle_veil.core.motion.features import KnownFeatures
+from gentle_veil.core.motion.inverse_search import InverseSearch
 from gentle_veil.core.motion.plane_registration import (
     BLOCKS,
     NEAR_STAGES,
@@ -38,7 +40,15 @@ from gentle_veil.core.motion.plane_registration import (
     Alignment,
     PlaneRegistration,
 )
-from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid, covered, grey, grey_pyramid
+from gentle_veil.core.motion.pyramid import (
+    PRE_BLUR_SIGMA,
+    SHADING_SIGMA,
+    VOID_FROM,
+    GreyPyramid,
+    covered,
+    grey,
+    grey_pyramid,
+)
 from gentle_veil.core.types import MaskBool, Matrix, Points
 
 # How far beyond the predicted place a frame is looked at; not less than the local mean reaches (three times
@@ -49,6 +59,7 @@ CHAIN_MARGIN = 24  # px around the region for frame-to-frame motion
 MIN_PIXELS = 80
 LOST_CORRELATION = 0.45
 WEAK_CORRELATION = 0.75
+LEAST_GAIN = 0.15  # of the reference's contrast: what is fainter is another thing that happens to slope alike
 OUTSIDE_SHARE = 0.15
 WEAK_SHARE = 0.5
 WEAK_ERROR_PX = 1.0
@@ -133,6 +144,7 @@ class PlaneRun:
         extent = np.ptp(polygon, axis=0)
         self.level_count = int(np.clip(np.floor(np.log2(max(extent.min(), 1) / 24)) + 1, 1, 4))
         self.full_scale = frames.encoding.full_scale
+        self.weights = telling_weights(frames[self.reference], self.full_scale, mask)
         box = box_around(polygon, SEARCH_PX)
         self.registration = PlaneRegistration(self._pyramid(self.reference, box), mask, motions)
         low, high = polygon.min(axis=0), polygon.max(axis=0)
@@ -169,7 +181,21 @@ class PlaneRun:
 
     def _pyramid(self, k: int, box: tuple[int, int, int, int]) -> GreyPyramid:
         void = k != self.reference
-        return grey_pyramid(self.frames[k], self.full_scale, self.level_count, box, self.held_out(k), void=void)
+        return self.pyramid(k, self.level_count, box, void=void)
+
+    def pyramid(
+        self,
+        k: int,
+        levels: int,
+        box: tuple[int, int, int, int],
+        *,
+        void: bool = True,
+        blur: float = PRE_BLUR_SIGMA,
+        shading: float = SHADING_SIGMA,
+    ) -> GreyPyramid:
+        """A crop of frame ``k`` as this region is followed: in its own mix of channels, what passes marked."""
+        given = (self.frames[k], self.full_scale, levels, box, self.held_out(k))
+        return grey_pyramid(*given, void=void, blur=blur, shading=shading, weights=self.weights)
 
     def follow(self, k: int, history: PlaneHistory, *, seek: bool = True) -> PlaneStep:
         """Where the region is on frame ``k``; with ``seek`` its features are looked for in all of the picture where it
@@ -235,7 +261,7 @@ class PlaneRun:
         if box[2] - box[0] < 24 or box[3] - box[1] < 24:
             return None
         a, b = (self._eight_bit(j, box) for j in (before, k))
-        flow_before_to_now = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).calc(a, b, None)
+        flow_before_to_now = InverseSearch(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).between(a, b)
         mask = polygon_mask(there, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
         ys, xs = np.nonzero(mask)
         if len(xs) < MIN_PIXELS:
@@ -261,7 +287,7 @@ class PlaneRun:
 
     def _eight_bit(self, k: int, box: tuple[int, int, int, int]) -> np.ndarray:
         x0, y0, x1, y1 = box
-        picture = grey(self.frames[k][y0:y1, x0:x1], self.full_scale)
+        picture = grey(self.frames[k][y0:y1, x0:x1], self.full_scale, self.weights)
         low, high = np.percentile(picture[::3, ::3], (1, 99))
         return np.clip((picture - low) / max(high - low, 1e-4) * 255, 0, 255).astype(np.uint8)
 
@@ -275,7 +301,8 @@ class PlaneRun:
         return SIGMA_GROWTH * statistics.median(self.sigmas[-15:]) if len(self.sigmas) >= 3 else None
 
     def _good(self, alignment: Alignment) -> bool:
-        return alignment.correlation >= WEAK_CORRELATION and alignment.visible >= OUTSIDE_SHARE
+        told = alignment.correlation >= WEAK_CORRELATION and alignment.gain >= LEAST_GAIN
+        return told and alignment.visible >= OUTSIDE_SHARE
 
     def _search(self, k: int, predicted: Matrix, reach: float | None) -> Alignment | None:
         """Look for the reference's own picture in a wider part of the frame (None: all of it), then refine."""
@@ -298,7 +325,7 @@ class PlaneRun:
             )
         if box[2] - box[0] < 2 * factor * 6 or box[3] - box[1] < 2 * factor * 6:
             return None
-        pyramid = grey_pyramid(self.frames[k], self.full_scale, int(np.log2(factor)) + 1, box, self.held_out(k))
+        pyramid = self.pyramid(k, int(np.log2(factor)) + 1, box)
         scene = np.where(pyramid.levels[-1] < VOID_FROM, pyramid.levels[-1], np.float32(0))
         # The template is the reference under the predicted map, so that turn and scale already agree.
         low, high = self.polygon.min(axis=0), self.polygon.max(axis=0)
@@ -308,7 +335,7 @@ class PlaneRun:
             int(min(high[0], width)),
             int(min(high[1], height)),
         )
-        ref = grey_pyramid(self.frames[self.reference], self.full_scale, int(np.log2(factor)) + 1, ref_box)
+        ref = self.pyramid(self.reference, int(np.log2(factor)) + 1, ref_box, void=False)
         template = ref.levels[-1]
         if template.shape[0] >= scene.shape[0] or template.shape[1] >= scene.shape[1]:
             return None
@@ -353,7 +380,8 @@ class PlaneRun:
             return self._carried(predicted, history, OCCLUDED if hidden else OUTSIDE)
         error = self._expected_error(found)
         centre_error = float(np.median(error))
-        if found.correlation < LOST_CORRELATION or not centre_error < LOST_ERROR_PX:
+        stranger = found.correlation < LOST_CORRELATION or found.gain < LEAST_GAIN
+        if stranger or not centre_error < LOST_ERROR_PX:
             return self._carried(predicted, history, LOST)
         if found.inliers < OCCLUDED_INLIERS and found.correlation < WEAK_CORRELATION:
             return self._carried(predicted, history, OCCLUDED)
@@ -361,6 +389,10 @@ class PlaneRun:
         if not weak:
             self.sigmas.append(found.sigma)
         return PlaneStep(h, WEAK if weak else OK, error)
+
+    def carried(self, k: int, history: PlaneHistory) -> PlaneStep:
+        """A frame on which something else was found in the region's place."""
+        return self._carried(_predictions(k, history)[0], history, LOST)
 
     def _carried(self, predicted: Matrix, history: PlaneHistory, status: str) -> PlaneStep:
         """Not seen on this frame: keep the motion's last known place, and say how unsure that is."""

@@ -32,7 +32,7 @@ from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, Plane
 from gentle_veil.core.followers.points.options import PointsOptions
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.motion.patches import Patches
-from gentle_veil.core.motion.pyramid import GreyPyramid, grey_pyramid
+from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import MaskBool, Matrix, Points
 
 MOST_POINTS = 600
@@ -86,7 +86,6 @@ class _Run:
     def __init__(self, frames: FrameSource, region: Region, options: PointsOptions) -> None:
         self.frames, self.reference, self.options = frames, region.reference, options
         self.plane = PlaneRun(frames, region, PlaneOptions())
-        self.full_scale = frames.encoding.full_scale
         polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
         mask = shown_mask(region, width, height)
@@ -108,8 +107,7 @@ class _Run:
 
     def _pyramid(self, k: int, around: Points) -> GreyPyramid:
         box = clip_box(box_around(around, SEARCH_PX), *self.frames.size)
-        passing, void = self.plane.held_out(k), k != self.reference
-        return grey_pyramid(self.frames[k], self.full_scale, 2, box, passing, void=void)
+        return self.plane.pyramid(k, 2, box, void=k != self.reference)
 
     def last_known(self, known: SurfaceTrack, side: list[int]) -> Points:
         step = 1 if side[0] > self.reference else -1
