@@ -1,5 +1,6 @@
 """Where the surface may be on the next frame: several guesses, and their best mixture place by place."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -64,9 +65,14 @@ class Mixer:
             cells = np.stack([r.coarse(j) for j in jump])
             self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])
 
+    def leading(self, among: Sequence[int] | None = None) -> int:
+        """Which guess fits best on the whole, of all or ``among`` some."""
+        overall = self._overall(self.before + 0.05)
+        return min(range(len(overall)) if among is None else among, key=lambda i: float(overall[i]))
+
     def best(self) -> ImageF32:
         """The guess (2, h, w) that fits best on the whole; from now on all others pay for moving off it."""
-        best = self.guesses[int(np.argmin(self._overall(self.before + 0.05)))]
+        best = self.guesses[self.leading()]
         for cost, guess, inside in zip(self.costs, self.guesses, self.insides, strict=True):
             cost += _jump_cost(np.stack([self.registration.coarse(d) for d in guess - best]), inside)
         return best

@@ -63,7 +63,7 @@ EXPLAINED_AGAIN = 0.5
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
-LEAP_COST, LEAP_PX = 0.04, 10.0  # of the clipped residual, by which a leap as far as this must fit better
+LEAP_COST, LEAP_PX = 0.1, 10.0  # of the clipped residual, by which a leap as far as this must fit better
 LEARN_FROM = 4  # known frames that are looked at again before going on
 
 
@@ -288,9 +288,14 @@ class MeshRun:
         r.pictures = defocused(r.pictures, blur)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
-        leaps = plane.status != OK and state.status in SEEN
-        for guess in guesses:
-            mixer.add(guess, doubt=_doubt(guess, steady) if leaps else 0.0)
+        doubts = [_doubt(guess, steady) if state.status in SEEN else 0.0 for guess in guesses]
+        for guess, doubt in zip(guesses, doubts, strict=True):
+            mixer.add(guess, doubt=doubt)
+        if doubts[mixer.leading()] >= LEAP_COST:
+            # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
+            on = guesses[mixer.leading([i for i, doubt in enumerate(doubts) if doubt < LEAP_COST])]
+            for guess in self.dense_guesses(k, state, pyramid, on):
+                mixer.add(guess)
         best = mixer.best()
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
