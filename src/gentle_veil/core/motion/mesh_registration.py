@@ -81,7 +81,8 @@ class MeshFit:
     ``controls`` (2, rows, columns) displacement in px; ``seen`` (h, w) the frame's picture carried back;
     ``visible`` (h, w) 0..1; ``sigmas`` per level; ``spread`` (rows, columns, 3) posterior covariance xx, xy, yy
     of the field at the control points; ``inside_share`` of the region; ``correlation`` of what is seen;
-    ``contrast`` of what is seen as a share of the reference's; ``inside`` (h, w) where ``seen`` lay in the picture
+    ``contrast`` of what is seen as a share of the reference's; ``alike`` the plain correlation, which a few strong
+    marks in weak skin decide; ``inside`` (h, w) where ``seen`` lay in the picture
     """
 
     controls: np.ndarray
@@ -93,6 +94,7 @@ class MeshFit:
     inside_share: float
     correlation: float
     contrast: float
+    alike: float
     residual: ImageF32
     inside: ImageF32
 
@@ -471,13 +473,16 @@ def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
     return max(MAD_TO_SIGMA * float(np.partition(values, values.size // 2)[values.size // 2]), LEAST_SIGMA)
 
 
-def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> tuple[float, float]:
-    """Robust share of the seen texture that the reference explains, 0 to 1; its contrast against the reference's."""
+def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> tuple[float, float, float]:
+    """Robust share of the seen texture that the reference explains, 0 to 1; its contrast against the reference's; and
+    the plain correlation of both, -1 to 1."""
     step = 2 if held.sum() > 8 * MIN_SAMPLES else 1
     chosen = held[::step, ::step] > 0.5
     if chosen.sum() < MIN_SAMPLES:
-        return 0.0, 0.0
+        return 0.0, 0.0, 0.0
     t, s, r = (p[::step, ::step][chosen] for p in (template, seen, np.abs(residual)))
     spreads = [max(float(np.median(np.abs(p - np.median(p)))), 1e-6) for p in (t, s)]
     explained = 1.0 - min(1.0, (float(np.median(r)) / spreads[1]) ** 2)
-    return float(np.sqrt(explained)), spreads[1] / spreads[0]
+    t, s = t - t.mean(), s - s.mean()
+    alike = float(t @ s) / max(float(np.sqrt(float(t @ t) * float(s @ s))), 1e-9)
+    return float(np.sqrt(explained)), spreads[1] / spreads[0], alike

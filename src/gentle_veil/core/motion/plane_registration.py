@@ -368,7 +368,7 @@ def _misfit(sums: np.ndarray, sigma: float) -> np.ndarray:
     gxx, gxy, gyy, bx, by, count = sums.T
     # A block without texture has no say: noise-sized regularisation pulls it to zero.
     reg = 4.0 * sigma**2 + 1e-12
-    det = (gxx + reg) * (gyy + reg) - gxy**2
+    det = np.maximum((gxx + reg) * (gyy + reg) - gxy**2, reg**2)  # which it is at least, but for rounding
     dx = ((gyy + reg) * bx - gxy * by) / det
     dy = ((gxx + reg) * by - gxy * bx) / det
     noise = NOISE_CORRELATION_FINE * sigma**2 * (gxx + gyy + 2 * reg) / det

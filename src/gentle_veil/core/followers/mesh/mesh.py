@@ -52,14 +52,15 @@ TRIAL_ITERATIONS = (3, 0)  # what the coarse picture says, all of them are told 
 TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
 LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
+LOST_ALIKE = 0.5  # plain correlation: a mesh bends over foreign texture to about a third
 FAINT_CONTRAST, NO_CONTRAST = 0.6, 0.05  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 # Mean share of the reference's texture that what is seen lacks. Skin that turns by 60 degrees and cloth out of focus
-# reach .55; another face that passes has .65 and more.
-STRANGE = 0.6
-# What comes back has to be told better than what went on: the reference explains half of it, hidden places and all.
-EXPLAINED_AGAIN = 0.5
+# reach .55; another face that passes has .65 and more. Less is allowed where a few strong marks are all that tells it.
+STRANGE, STRANGE_UNTOLD = 0.6, 0.2
+# What comes back has to be told better than what went on: this much of the reference explained, hidden places and all.
+EXPLAINED_AGAIN = 0.6
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
@@ -387,13 +388,15 @@ class MeshRun:
             return self.carried(state, r.displacement(fit.controls), OUTSIDE)
         # Out of focus, little is left to correlate; what is left still holds the surface for a while.
         faint = NO_CONTRAST < fit.contrast < FAINT_CONTRAST
-        if (fit.correlation < LOST_CORRELATION and not faint) or shown < LOST_SHARE:
+        told = fit.correlation >= LOST_CORRELATION or faint
+        if not (told or fit.alike >= LOST_ALIKE) or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status
             return self.carried(state, state.displacement, status)
         displacement = r.displacement(fit.controls)
         memory = learnt(state.memory, r, pyramid, displacement, fit)
-        if self._strange(memory, fit, again=state.status not in SEEN):
+        limit = STRANGE if told else STRANGE_UNTOLD
+        if self._strange(memory, fit, limit, again=state.status not in SEEN):
             row, new = self.carried(state, state.displacement, LOST)
             return row, replace(new, strange=True)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
@@ -411,15 +414,15 @@ class MeshRun:
             new.close = r.look_close(pyramid, displacement)
         return row, new
 
-    def _strange(self, memory: Memory, fit: MeshFit, *, again: bool) -> bool:
+    def _strange(self, memory: Memory, fit: MeshFit, limit: float, *, again: bool) -> bool:
         """Whether what is seen has nothing to do with the reference any more, however steadily it is followed.
 
-        ``again``: it was not seen on the frame before
+        ``limit`` of what it may lack; ``again``: it was not seen on the frame before
         """
         r = self.registration
         shown = r.coarse(r.held * fit.visible)
         explained = float(((1 - memory.unlike) * shown).sum())
-        needed = (1 - STRANGE) * float(shown.sum())
+        needed = (1 - limit) * float(shown.sum())
         if again:
             needed = max(needed, EXPLAINED_AGAIN * float(r.coarse(r.held * fit.inside).sum()))
         return explained < needed
