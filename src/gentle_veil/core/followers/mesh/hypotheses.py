@@ -13,6 +13,7 @@ from gentle_veil.core.types import ImageF32
 
 MIX_SIGMA_CELLS = 1.5
 JUMP_COST = 0.08 / 4.0**2  # per px**2 that a place moves against the whole: noise must not carry it off
+DOUBT_TIMES, DOUBT_COST = 0.3, 0.03  # of the clipped residual, by which a leap must fit better
 MIX_TEMPERATURE = 0.04  # of the clipped residual
 TOGETHER_PX = 4.0  # guesses further apart are not averaged: the middle of two places is neither
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
@@ -50,7 +51,7 @@ class Mixer:
     def add(self, displacement: ImageF32, jump: ImageF32 | None = None, *, doubt: float = 0.0) -> None:
         """Add a guess (2, h, w); ``jump`` (2, h, w) is how far it moves from a safer one, in px.
 
-        A jump of the whole is free but for ``doubt``, by how much of the residual it must fit better; one of a place
+        A jump of the whole is free but for ``doubt``, 0 to 1, for which it must fit so much better; one of a place
         against the whole is not.
         """
         r = self.registration
@@ -60,7 +61,8 @@ class Mixer:
         self.guesses.append(displacement)
         self.costs.append(r.coarse(cost * r.held))
         self.insides.append(r.coarse(inside * r.held))
-        self.costs[-1] += np.float32(doubt) * self.insides[-1]
+        self.costs[-1] *= np.float32(1 + DOUBT_TIMES * doubt)
+        self.costs[-1] += np.float32(DOUBT_COST * doubt) * self.insides[-1]
         if jump is not None:
             cells = np.stack([r.coarse(j) for j in jump])
             self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])

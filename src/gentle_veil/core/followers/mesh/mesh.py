@@ -64,7 +64,7 @@ EXPLAINED_AGAIN = 0.6
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
-LEAP_COST, LEAP_PX = 0.1, 10.0  # of the clipped residual, by which a leap as far as this must fit better
+LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
 LEARN_FROM = 4  # known frames that are looked at again before going on
 
 
@@ -123,9 +123,9 @@ class MeshFollower:
 
 
 def _doubt(guess: ImageF32, steady: list[ImageF32]) -> float:
-    """What a guess (2, h, w) costs for being far from where the surface went so far."""
+    """How much of a leap, 0 to 1, a guess (2, h, w) is from where the surface went so far."""
     away = min(float(np.median(np.abs(guess - other).sum(axis=0))) for other in steady)
-    return LEAP_COST * min(away / LEAP_PX, 1.0)
+    return min(away / LEAP_PX, 1.0)
 
 
 def _known_before(known: SurfaceTrack | None, reference: int, side: list[int]) -> list[int]:
@@ -289,12 +289,13 @@ class MeshRun:
         r.pictures = defocused(r.pictures, blur)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
-        doubts = [_doubt(guess, steady) if state.status in SEEN else 0.0 for guess in guesses]
+        going = state.status in SEEN and state.before is not None
+        doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
         for guess, doubt in zip(guesses, doubts, strict=True):
             mixer.add(guess, doubt=doubt)
-        if doubts[mixer.leading()] >= LEAP_COST:
+        if doubts[mixer.leading()] >= 1:
             # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
-            on = guesses[mixer.leading([i for i, doubt in enumerate(doubts) if doubt < LEAP_COST])]
+            on = guesses[mixer.leading([i for i, doubt in enumerate(doubts) if doubt < 1])]
             for guess in self.dense_guesses(k, state, pyramid, on):
                 mixer.add(guess)
         best = mixer.best()
@@ -305,11 +306,13 @@ class MeshRun:
         mixture = mixer.mix(state.displacement, familiar)
         predicted = r.lattice.fit(mixture.displacement)
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
-        if len(self.plane.held_out(k)):
+        passing = len(self.plane.held_out(k)) > 0
+        if passing:
             fit.visible[...] *= r.look(pyramid, 0, r.displacement(fit.controls))[1]
         row, new = self._judged(state, fit, pyramid, plane.status)
-        if new.strange and plane.status in SEEN:
-            # What the plane took for the region is a stranger: it must not go on from there.
+        hidden = row.status in (LOST, OCCLUDED) and not passing
+        if new.strange or (hidden and plane.status == WEAK):
+            # What the plane took for the region may be a stranger: it must not go on from there.
             before = self.plane.carried(k, history[:-1])
             history[-1] = (k, before.frame_from_ref, before.status)
         return row, new
@@ -389,7 +392,8 @@ class MeshRun:
         # Out of focus, little is left to correlate; what is left still holds the surface for a while.
         faint = NO_CONTRAST < fit.contrast < FAINT_CONTRAST
         told = fit.correlation >= LOST_CORRELATION or faint
-        if not (told or fit.alike >= LOST_ALIKE) or shown < LOST_SHARE:
+        by_marks = fit.alike >= LOST_ALIKE and shown >= WEAK_SHARE
+        if not (told or by_marks) or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status
             return self.carried(state, state.displacement, status)
