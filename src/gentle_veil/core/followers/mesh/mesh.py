@@ -58,7 +58,7 @@ WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 # Mean share of the reference's texture that what is seen lacks. Skin that turns by 60 degrees and cloth out of focus
 # reach .55; another face that passes has .65 and more. Less is allowed where a few strong marks are all that tells it.
-STRANGE, STRANGE_UNTOLD = 0.6, 0.2
+STRANGE, STRANGE_UNTOLD = 0.6, 0.06
 # What comes back has to be told better than what went on: this much of the reference explained, hidden places and all.
 EXPLAINED_AGAIN = 0.6
 OUTSIDE_SHARE = 0.15
@@ -313,8 +313,7 @@ class MeshRun:
         hidden = row.status in (LOST, OCCLUDED) and not passing
         if new.strange or (hidden and plane.status == WEAK):
             # What the plane took for the region may be a stranger: it must not go on from there.
-            before = self.plane.carried(k, history[:-1])
-            history[-1] = (k, before.frame_from_ref, before.status)
+            history[-1] = (k, last_plane, LOST)
         return row, new
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:

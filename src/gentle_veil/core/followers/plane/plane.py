@@ -390,10 +390,6 @@ class PlaneRun:
             self.sigmas.append(found.sigma)
         return PlaneStep(h, WEAK if weak else OK, error)
 
-    def carried(self, k: int, history: PlaneHistory) -> PlaneStep:
-        """A frame on which something else was found in the region's place."""
-        return self._carried(_predictions(k, history)[0], history, LOST)
-
     def _carried(self, predicted: Matrix, history: PlaneHistory, status: str) -> PlaneStep:
         """Not seen on this frame: keep the motion's last known place, and say how unsure that is."""
         h = predicted
