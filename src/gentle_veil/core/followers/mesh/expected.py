@@ -1,7 +1,8 @@
 """How far a vertex is expected to be off: what a track says of itself.
 
-The posterior knows the noise, not the bias, and allows for more bending than most surfaces do. Measured on sequences
-with truth: the variance grows with what is left beyond the noise, and with how unlike the reference a place is.
+The posterior knows the noise, not the bias, and allows for more bending than most surfaces do, above all where texture
+is weak: what is expected of a place lies half way, in logarithms, to what is usual within the outline. The variance
+grows with what is left beyond the noise, and with how unlike the reference a place is. Measured on sequences with truth.
 """
 
 import cv2
@@ -11,7 +12,7 @@ from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
 from gentle_veil.core.types import ImageF32, Points
 
 FLOOR_PX = 0.005
-NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.42, 5.0, 1.9
+NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.28, 5.0, 1.9
 HIDDEN_ERROR_PX = 0.15  # added per hidden frame
 
 
@@ -26,12 +27,13 @@ def expected_error(
     x, y = (((vertices[:, i] - r.grid.box[i]) / r.grid.spacing + 1).astype(np.float32)[:, None] for i in (0, 1))
     noise = cv2.remap(spread.astype(np.float32), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel()
     across, down = (c[:, None] for c in r.cells_of(vertices))
-    shown, excess, unlike_here = (
+    held, shown, excess, unlike_here = (
         cv2.remap(values, across, down, cv2.INTER_LINEAR).ravel()
-        for values in (r.coarse(fit.visible), r.excess(fit), unlike)
+        for values in (r.coarse(r.held), r.coarse(fit.visible), r.excess(fit), unlike)
     )
+    usual = float(np.median(noise[held > 0.5])) if (held > 0.5).any() else float(np.median(noise))
     before = np.zeros(len(vertices)) if hidden is None else hidden
     count = np.where(shown < 0.5, before + 1, 0.0)
-    variance = FLOOR_PX**2 + NOISE_SHARE * (1 + EXCESS_TIMES * excess) * noise
+    variance = FLOOR_PX**2 + NOISE_SHARE * (1 + EXCESS_TIMES * excess) * np.sqrt(noise * usual)
     variance += UNLIKE_PX**2 * unlike_here + (HIDDEN_ERROR_PX * count) ** 2
     return np.sqrt(variance), count

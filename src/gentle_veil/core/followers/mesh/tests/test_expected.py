@@ -41,6 +41,18 @@ def test_spread_and_unlikeness__widen_it(cloth) -> None:  # noqa: F811
 
 
 @pytest.mark.property
+def test_a_place_less_certain_than_usual__is_expected_half_way_to_it(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    across = np.full(r.grid.shape, 0.04)
+    across[:, across.shape[1] // 2 :] = 0.64  # sixteen times the variance on one side
+    x0, y0, x1, y1 = r.grid.box
+    apart = np.array([[0.8 * x0 + 0.2 * x1, (y0 + y1) / 2], [0.2 * x0 + 0.8 * x1, (y0 + y1) / 2]])
+    fit = replace(found(r, cloth), spread=np.stack([across, 0 * across, across], axis=-1))
+    error, _ = expected_error(r, apart, fit, nothing_unlike(r), None)
+    assert error[1] / error[0] == pytest.approx(2.0, rel=0.05)
+
+
+@pytest.mark.property
 def test_hidden_frames__are_counted_until_it_is_seen_again(cloth) -> None:  # noqa: F811
     r = registered(cloth)
     fit = found(r, cloth)
