@@ -1,7 +1,7 @@
-"""Follow a region of a face: the mesh's solve against the reference, led by the whole face.
+"""Follow a region of a face: the mesh's solve against the reference, led by the whole face where the part is not seen.
 
-A face network finds the face under the outline; its oval is followed as a mesh of its own, and leads the part: weak
-skin of a turning cheek cannot run away from the brow, the eye and the mouth beside it. The network's own points are off
+A face network finds the face under the outline. While the part is seen, the mesh follows it as well as anything; once
+it is lost, the face's oval is followed as a mesh of its own, and leads the part back. The network's own points are off
 by 8 to 13 px on a head turned by 20 degrees, so they find the face and name its parts, and do not lead. Where there is
 no face under the outline it is the mesh follower alone.
 """
@@ -42,7 +42,7 @@ class FaceFollower(MeshFollower):
 
     kind = "face"
     label = "Face"
-    help = "Skin of a face: led by the whole face around it, so that it is not lost when the head turns."
+    help = "Skin of a face: the whole face around it leads it back where it is lost."
     Options = FaceOptions
 
     def run_on(self, frames: FrameSource, region: Region, options: FaceOptions) -> MeshRun:
@@ -94,7 +94,7 @@ class _Run(MeshRun):
 
 
 class _WholeFace:
-    """The whole face followed beside a part of it: weak skin goes with what is around it."""
+    """The whole face, followed once a part of it is lost: the part goes with what is around it."""
 
     def __init__(self, frames: FrameSource, region: Region, part: Lattice) -> None:
         self.run = MeshRun(frames, region, MeshOptions())

@@ -2,7 +2,8 @@
 
 The posterior knows the noise, not the bias, and allows for more bending than most surfaces do, above all where texture
 is weak: what is expected of a place lies half way, in logarithms, to what is usual within the outline. The variance
-grows with what is left beyond the noise, and with how unlike the reference a place is. Measured on sequences with truth.
+grows with what is left beyond the noise, and with how unlike the reference a place is. All measured on sequences with
+truth.
 """
 
 import cv2
