@@ -3,7 +3,8 @@
 What trembles is each vertex's own estimate, and the motion that all share. The shared motion is taken out first, and
 put back. Each then minimises ``sum w (p - m)^2 + sum l (third difference of p)^2``, where l is its noise over its own
 jerk, both measured: a talking mouth is smoothed less than a resting brow, and a shaking camera goes on shaking. Frames
-on which a vertex was hidden weigh little, so they are bridged from both sides.
+on which a vertex was hidden weigh little, so they are bridged from both sides. The reference's own grain, which is in
+all frames alike, is taken off where it shows as a jump.
 """
 
 import itertools
@@ -25,6 +26,7 @@ STEADIER = 1.5  # than what errs least: a tremble is seen, a little lag is not
 LEAST_SURE = 1e-4  # weight of the jerk of a hidden vertex
 POWER_FRAMES = 4.0  # Gaussian over which the jerk is measured
 REFERENCE_WEIGHT = 1e6
+REFERENCE_GRAIN = 0.5  # of a frame's noise, squared: what of it motion cannot be told from is left
 THIRD_DIFFERENCE, SIXTH_DIFFERENCE = np.sqrt(20.0), np.sqrt(924.0)  # of white noise of unit deviation
 UNSEEN_WEIGHT = 1e-6
 HIDDEN_TIMES = 3.0  # an error this much larger than usual is taken for a hidden vertex
@@ -111,9 +113,27 @@ def _smoothed(measured: np.ndarray, weight: np.ndarray, expected: np.ndarray) ->
     for _ in range(PASSES):
         power = _around(sure * np.diff(out, 3, axis=0) ** 2) / near
         jerk = np.sqrt(np.maximum(power - THIRD_DIFFERENCE**2 * trembling**2, LEAST_JERK_PX**2))
-        out = _penalised(measured, weight, np.minimum(STEADIER * (noise / jerk) ** 2, LARGEST_STIFFNESS))
+        stiffness = np.minimum(STEADIER * (noise / jerk) ** 2, LARGEST_STIFFNESS)
+        out = _penalised(measured, weight, stiffness)
         trembling = np.zeros_like(noise)
-    return out
+    return _without_reference_grain(out, measured, weight, stiffness)
+
+
+def _without_reference_grain(
+    smooth: np.ndarray, measured: np.ndarray, weight: np.ndarray, stiffness: np.ndarray
+) -> np.ndarray:
+    """Smooth (T, V) without what the reference's own grain puts into every other frame alike.
+
+    That error is nil on the reference and the same right after it: a jump that motion does not make. Solved for with
+    the smoothing, under a prior by which it is no larger than a frame's own noise
+    """
+    others = np.where(weight >= REFERENCE_WEIGHT, 0.0, 1.0)
+    if others.all():
+        return smooth
+    bent = _penalised(others, weight, stiffness)
+    pull = (others * weight * (measured - smooth)).sum(axis=0)
+    hold = (others * weight * (others - bent)).sum(axis=0) + 1 / REFERENCE_GRAIN
+    return smooth - pull / hold * bent
 
 
 def _around(values: np.ndarray) -> np.ndarray:

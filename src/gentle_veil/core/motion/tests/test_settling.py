@@ -68,3 +68,18 @@ def test_penalised__is_the_dense_solution(count: int) -> None:
     for i in range(3):
         normal = np.diag(weight[:, i]) + third.T @ np.diag(stiffness[:, i]) @ third
         np.testing.assert_allclose(found[:, i], solve(normal, weight[:, i] * measured[:, i]), atol=1e-9)
+
+
+@pytest.mark.parametrize("reference", [0, 30])
+def test_the_grain_of_the_reference__is_taken_off_all_other_frames(reference: int) -> None:
+    truth = drifting() - drifting()[reference] + VERTICES
+    rng = np.random.default_rng(8)
+    shared = rng.normal(0, 0.1, VERTICES.shape)  # each vertex's own, on all frames but the reference
+    noisy = truth + shared + rng.normal(0, 0.1, truth.shape)
+    noisy[reference] = truth[reference]
+    rows = {k: TrackRow(p, np.full(len(VERTICES), 0.1 * (k != reference)), OK) for k, p in enumerate(noisy)}
+    found = settled(track_from_rows(VERTICES, TRIANGLES, reference, rows))
+    np.testing.assert_allclose(found.positions[reference], truth[reference], atol=1e-3)
+    far = np.abs(np.arange(COUNT) - reference) > 8
+    left = (found.positions - truth)[far].mean(axis=0)
+    assert np.sqrt((left**2).mean()) < 0.85 * np.sqrt((shared**2).mean())
