@@ -293,10 +293,10 @@ class MeshRun:
         doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
         for guess, doubt in zip(guesses, doubts, strict=True):
             mixer.add(guess, doubt=doubt)
-        if doubts[mixer.leading()] >= 1:
+        going_on = [i for i, doubt in enumerate(doubts) if doubt < 1]
+        if going_on and doubts[mixer.leading()] >= 1:
             # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
-            on = guesses[mixer.leading([i for i, doubt in enumerate(doubts) if doubt < 1])]
-            for guess in self.dense_guesses(k, state, pyramid, on):
+            for guess in self.dense_guesses(k, state, pyramid, guesses[mixer.leading(going_on)]):
                 mixer.add(guess)
         best = mixer.best()
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
