@@ -29,6 +29,7 @@ from gentle_veil.core.contracts.surface_track import (
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing, defocused
 from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
+from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
@@ -56,11 +57,6 @@ LOST_ALIKE = 0.5  # plain correlation: a mesh bends over foreign texture to abou
 FAINT_CONTRAST, NO_CONTRAST = 0.6, 0.05  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
-# Mean share of the reference's texture that what is seen lacks. Skin that turns by 60 degrees and cloth out of focus
-# reach .55; another face that passes has .65 and more. Less is allowed where a few strong marks are all that tells it.
-STRANGE, STRANGE_UNTOLD = 0.6, 0.06
-# What comes back has to be told better than what went on: this much of the reference explained, hidden places and all.
-EXPLAINED_AGAIN = 0.6
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
@@ -82,6 +78,7 @@ class MeshState:
     memory: Memory | None = None
     close: ImageF32 | None = None  # the frame's picture carried back, at full resolution
     strange: bool = False  # something else was found in the surface's place
+    likeness: Likeness = ALIKE_SO_FAR  # usual of late
 
 
 class MeshFollower:
@@ -398,8 +395,8 @@ class MeshRun:
             return self.carried(state, state.displacement, status)
         displacement = r.displacement(fit.controls)
         memory = learnt(state.memory, r, pyramid, displacement, fit)
-        limit = STRANGE if told else STRANGE_UNTOLD
-        if self._strange(memory, fit, limit, again=state.status not in SEEN):
+        likeness = likeness_of(r, fit, memory.unlike)
+        if likeness.strange(state.likeness, told=told, again=state.status not in SEEN):
             row, new = self.carried(state, state.displacement, LOST)
             return row, replace(new, strange=True)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
@@ -413,22 +410,10 @@ class MeshRun:
         unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
         row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
+        new.likeness = likeness.into(state.likeness)
         if r.fine_share > CLOSE_FROM:
             new.close = r.look_close(pyramid, displacement)
         return row, new
-
-    def _strange(self, memory: Memory, fit: MeshFit, limit: float, *, again: bool) -> bool:
-        """Whether what is seen has nothing to do with the reference any more, however steadily it is followed.
-
-        ``limit`` of what it may lack; ``again``: it was not seen on the frame before
-        """
-        r = self.registration
-        shown = r.coarse(r.held * fit.visible)
-        explained = float(((1 - memory.unlike) * shown).sum())
-        needed = (1 - limit) * float(shown.sum())
-        if again:
-            needed = max(needed, EXPLAINED_AGAIN * float(r.coarse(r.held * fit.inside).sum()))
-        return explained < needed
 
     def _placed(self, controls: np.ndarray) -> Points:
         """Where the vertices are: the field within the outline, and further out what all of it does."""
@@ -444,4 +429,5 @@ class MeshRun:
         new = MeshState(
             displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden, state.memory
         )
+        new.likeness = state.likeness
         return row, new

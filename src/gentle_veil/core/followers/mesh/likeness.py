@@ -1,0 +1,51 @@
+"""Whether what is seen is still the surface of the reference, or something else in its place."""
+
+from dataclasses import dataclass
+
+from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
+from gentle_veil.core.types import ImageF32
+
+# Mean share of the reference's texture that what is seen lacks. Skin that turns by 60 degrees and cloth out of focus
+# reach .55, little by little; another face that passes has .65 and more, at once. Less is allowed where a few strong
+# marks are all that tells it.
+STRANGE, STRANGE_AT_ONCE, STRANGE_UNTOLD = 0.6, 0.25, 0.06
+# What comes back has to be told better than what went on: this much of the reference explained, hidden places and all,
+# or nearly as much as before it was lost.
+EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
+USUAL_FROM = 0.1  # of a frame goes into what is usual of late
+
+
+@dataclass(frozen=True)
+class Likeness:
+    """What a frame has to do with the reference: the share of its texture that what is seen ``lacks``, and the share of
+    the surface that is ``explained``, hidden places and all."""
+
+    lacks: float
+    explained: float
+
+    def strange(self, usual: "Likeness", *, told: bool, again: bool) -> bool:
+        """Whether this is something else, however steadily it is followed, after what was ``usual`` of late.
+
+        ``told``: by its texture, not by a few marks alone; ``again``: it was not seen on the frame before
+        """
+        if again and self.explained < min(EXPLAINED_AGAIN, AS_BEFORE * usual.explained):
+            return True
+        return self.lacks > (max(STRANGE, usual.lacks + STRANGE_AT_ONCE) if told else STRANGE_UNTOLD)
+
+    def into(self, usual: "Likeness") -> "Likeness":
+        """What is usual of late, with this frame."""
+        return Likeness(
+            usual.lacks + USUAL_FROM * (self.lacks - usual.lacks),
+            usual.explained + USUAL_FROM * (self.explained - usual.explained),
+        )
+
+
+ALIKE_SO_FAR = Likeness(0.0, 1.0)
+
+
+def likeness_of(r: MeshRegistration, fit: MeshFit, unlike: ImageF32) -> Likeness:
+    """The likeness of a fit, ``unlike`` over the registration's cells as `Memory` has it."""
+    shown, there = r.coarse(r.held * fit.visible), r.coarse(r.held * fit.inside)
+    explained = float(((1 - unlike) * shown).sum())
+    share = min(explained / max(float(there.sum()), 1e-6), 1.0)
+    return Likeness(1 - explained / max(float(shown.sum()), 1e-6), share)

@@ -1,0 +1,28 @@
+"""A stranger is told by how it came; a surface may change as much little by little."""
+
+from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness
+
+
+def test_a_slow_turn__is_not_strange_however_far_it_goes() -> None:
+    usual = ALIKE_SO_FAR
+    for step in range(90):
+        now = Likeness(0.008 * step, 1 - 0.008 * step)
+        assert not now.strange(usual, told=True, again=False)
+        usual = now.into(usual)
+
+
+def test_another_thing_in_its_place__is_strange_at_once() -> None:
+    assert Likeness(0.65, 0.3).strange(Likeness(0.25, 0.7), told=True, again=False)
+    assert not Likeness(0.5, 0.5).strange(Likeness(0.25, 0.7), told=True, again=False)
+
+
+def test_by_a_few_marks_alone__little_may_be_missing() -> None:
+    assert not Likeness(0.03, 0.95).strange(ALIKE_SO_FAR, told=False, again=False)
+    assert Likeness(0.2, 0.8).strange(ALIKE_SO_FAR, told=False, again=False)
+
+
+def test_what_comes_back__is_told_as_well_as_before_it_was_lost() -> None:
+    faint = Likeness(0.2, 0.42)
+    assert faint.strange(Likeness(0.1, 0.9), told=True, again=True)
+    assert not faint.strange(Likeness(0.5, 0.45), told=True, again=True)
+    assert not Likeness(0.3, 0.65).strange(Likeness(0.0, 1.0), told=True, again=True)
