@@ -89,11 +89,11 @@ class Mixer:
         unseen = 1 - there / max(float(there.max()), 1e-3)
         return np.where(enough, cost / np.maximum(there, 1e-3) + UNSEEN_COST * unseen, 1.0)
 
-    def mix(self, last: ImageF32, familiar: ImageF32) -> Mixture:
+    def mix(self, last: ImageF32, familiar: ImageF32, carried: ImageF32) -> Mixture:
         """The mixture of all guesses.
 
         ``familiar`` (rows, columns) says over the cells where the colour is the surface's. Hidden places move on
-        from ``last`` (2, h, w) as their visible neighbours do.
+        from ``last`` (2, h, w) as their visible neighbours do, and where there are few as ``carried`` (2, h, w) has it.
         """
         r = self.registration
         held = self.held
@@ -119,7 +119,8 @@ class Mixer:
         seen = np.clip(1 - unseen / np.maximum(held, 1e-3), 0, 1)
         visible = r.visibility(r.fine(best), np.ones(r.shape, np.float32)) * r.fine(familiar * seen)
         shown = r.coarse(visible) * np.clip(weight * 4, 0, 1)
-        change = _filled(change, shown)
+        going = np.stack([r.coarse(d) for d in carried - last])
+        change = going + _filled(change - going, shown)
         mean = float((best * held).sum() / max(float(held.sum()), 1e-6))
         return Mixture(last + np.stack([r.fine(c) for c in change]), visible, mean)
 

@@ -12,6 +12,7 @@ STRANGE, STRANGE_AT_ONCE, STRANGE_UNTOLD = 0.6, 0.25, 0.06
 # What comes back has to be told better than what went on: this much of the reference explained, hidden places and all,
 # or nearly as much as before it was lost.
 EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
+EXPLAINED_LED = 0.2  # of what comes back where its company has it: it may have turned meanwhile
 USUAL_FROM = 0.1  # of a frame goes into what is usual of late
 
 
@@ -23,12 +24,14 @@ class Likeness:
     lacks: float
     explained: float
 
-    def strange(self, usual: "Likeness", *, told: bool, again: bool) -> bool:
+    def strange(self, usual: "Likeness", *, told: bool, again: bool, led: bool = False) -> bool:
         """Whether this is something else, however steadily it is followed, after what was ``usual`` of late.
 
-        ``told``: by its texture, not by a few marks alone; ``again``: it was not seen on the frame before
+        ``told``: by its texture, not by a few marks alone; ``again``: it was not seen on the frame before; ``led``: it
+        lies where what goes with it says
         """
-        if again and self.explained < min(EXPLAINED_AGAIN, AS_BEFORE * usual.explained):
+        expected = EXPLAINED_LED if led else min(EXPLAINED_AGAIN, AS_BEFORE * usual.explained)
+        if again and self.explained < expected:
             return True
         return self.lacks > (max(STRANGE, usual.lacks + STRANGE_AT_ONCE) if told else STRANGE_UNTOLD)
 

@@ -72,14 +72,14 @@ def learnt(
         old + np.float32(LEARNT) * there * ((seen - bias) * per_gain - old)
         for old, (seen, _), there in zip(recent, looks, shown, strict=True)
     ]
-    likeness = _likeness(r, home.templates[0], fit.seen, shown[0])
+    likeness = likeness_around(r, home.templates[0], fit.seen, shown[0])
     trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
     noise = fit.sigmas[0] ** 2 / (2 * np.maximum(r.coarse(home.energies[0]), LEAST_ENERGY))
     unlike = np.maximum(1 - likeness - NOISE_TIMES * noise, 0).astype(np.float32)
     return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike)
 
 
-def _likeness(r: MeshRegistration, reference: ImageF32, seen: ImageF32, shown: ImageF32) -> ImageF32:
+def likeness_around(r: MeshRegistration, reference: ImageF32, seen: ImageF32, shown: ImageF32) -> ImageF32:
     """Correlation of what is seen with the reference around each cell; 1 where too little is seen to judge."""
     weight, s, t, ss, tt, st = (
         cv2.GaussianBlur(r.coarse(shown * p), (0, 0), TRUST_CELLS)

@@ -26,11 +26,12 @@ from gentle_veil.core.contracts.surface_track import (
     merge_tracks,
     track_from_rows,
 )
+from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing, defocused
 from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
 from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, likeness_of
-from gentle_veil.core.followers.mesh.memory import Memory, learnt
+from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
 from gentle_veil.core.followers.plane.options import PlaneOptions
@@ -61,6 +62,9 @@ OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
+LEAST_BOX = 16  # px of the picture, to look at it
+STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
+AWAY, UNLIKE = (2.0, 4.0), (0.3, 0.5)  # usual misses of the company; of the correlation with the reference
 LEARN_FROM = 4  # known frames that are looked at again before going on
 
 
@@ -119,6 +123,10 @@ class MeshFollower:
         return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
 
 
+def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:
+    return np.clip((values - low) / (high - low), 0, 1)
+
+
 def _doubt(guess: ImageF32, steady: list[ImageF32]) -> float:
     """How much of a leap, 0 to 1, a guess (2, h, w) is from where the surface went so far."""
     away = min(float(np.median(np.abs(guess - other).sum(axis=0))) for other in steady)
@@ -173,6 +181,7 @@ class MeshRun:
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
         self.sigmas: tuple[list[float], list[float]] = ([], [])
+        self.company = Accompanied(self.plane, self.registration)
         rng = np.random.default_rng(7)
         shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
         blocks = rng.random(shape) < 0.2
@@ -199,6 +208,7 @@ class MeshRun:
         )
         history = self.plane.history(known, self.reference, side)
         self.trials = Trials()
+        self.company.forget()
         step = 1 if side[0] > self.reference else -1
         last = side[0] - step
         row = None if known is None else known.row(last)
@@ -243,7 +253,7 @@ class MeshRun:
             [(self.registration.base + d)[:, ::8, ::8].reshape(2, -1).T.astype(np.float64) for d in displacements]
         )
         x0, y0, x1, y1 = self._box(places)
-        if x1 - x0 < 16 or y1 - y0 < 16:
+        if x1 - x0 < LEAST_BOX or y1 - y0 < LEAST_BOX:
             return None
         return self._fine(k, (x0, y0, x1, y1))
 
@@ -260,13 +270,23 @@ class MeshRun:
         return float(np.median(self.sigmas[level][-15:])) if self.sigmas[level] else FIRST_SIGMA
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
+        """Where the region is on frame ``k``, next to the frame of ``state``; ``history`` goes on by that frame."""
+        seen = state.status in SEEN
+        self.company.go(history[-1][0], k, state.displacement, seen=seen)
+        row, new = self._followed(k, state, history)
+        known = seen and new.status in SEEN
+        steps = (state.displacement, new.displacement) if known else (None, None)
+        self.company.learn(*steps, whole=row.status == OK)
+        return row, new
+
+    def _followed(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         r = self.registration
         r.pictures = r.home if state.memory is None else state.memory.pictures(r.home)
         last_plane = history[-1][1]
         # What bends may be seen where it is no plane: only what is lost is looked for in all of the picture.
         plane = self.plane.follow(k, history, seek=state.status not in SEEN)
         history.append((k, plane.frame_from_ref, plane.status))
-        guesses = [state.displacement]
+        guesses = [state.displacement if state.status in SEEN else self.company.place]
         if state.before is not None:
             guesses.append(2 * state.displacement - state.before)
         steady = list(guesses)
@@ -279,6 +299,8 @@ class MeshRun:
                 flat = apply_homography(plane.frame_from_ref, np.moveaxis(r.base, 0, -1).astype(np.float64))
                 guesses.append((np.moveaxis(flat, -1, 0) - r.base).astype(np.float32))
         guesses = self.guesses(k, state, guesses)
+        if state.status not in SEEN:
+            guesses += self._sought(k, state)
         pyramid = self._pyramid(k, *guesses)
         if pyramid is None:
             return self.carried(state, guesses[-1], OUTSIDE)
@@ -300,7 +322,12 @@ class MeshRun:
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
             mixer.add(guess, guess - best)
         familiar = self._familiar(k, best)
-        mixture = mixer.mix(state.displacement, familiar)
+        mixture = mixer.mix(state.displacement, familiar, self.company.place)
+        if self.company.judges and state.status in SEEN:
+            carried_off = self._carried_off(pyramid, mixture.displacement)
+            if (carried_off > 0.5).any():
+                familiar = familiar * (1 - carried_off)
+                mixture = mixer.mix(state.displacement, familiar, self.company.place)
         predicted = r.lattice.fit(mixture.displacement)
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
         passing = len(self.plane.held_out(k)) > 0
@@ -316,6 +343,16 @@ class MeshRun:
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
         return guesses
+
+    def _sought(self, k: int, state: MeshState) -> list[ImageF32]:
+        """Displacements (2, h, w) around the company's place where the frame looks as the region did of late."""
+        r = self.registration
+        places, reach = self.company.box(0.0 if state.hidden is None else float(np.median(state.hidden)))
+        box = clip_box(box_around(places, LOOK_MARGIN), *self.frames.size)
+        if box[2] - box[0] < LEAST_BOX or box[3] - box[1] < LEAST_BOX:
+            return []
+        picture = (r.home.templates if state.memory is None else state.memory.recent)[1]
+        return self.company.sought(self._fine(k, box), picture, reach)
 
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
         """Displacements (2, h, w) by dense motion from the frame before and from the reference, around ``best``."""
@@ -337,6 +374,16 @@ class MeshRun:
         """Where the frame under a guess has the surface's colour, over the registration's cells."""
         r = self.registration
         return familiar(self.colour, self._colour(k, r.base + displacement), r.coarse(r.held))
+
+    def _carried_off(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
+        """Over the cells, 0 to 1: what neither goes with the company nor looks like the reference is a passing thing."""
+        r = self.registration
+        seen, inside = r.look(pyramid, 0, displacement)
+        unlike = 1 - likeness_around(r, r.home.templates[0], seen, r.held * inside)
+        strayed = self.company.strayed(displacement)
+        return np.maximum(
+            _ramp(self.company.away(displacement), *AWAY) * _ramp(unlike, *UNLIKE), _ramp(strayed, *STRAYED_PX)
+        )
 
     def _colour(self, k: int, at: ImageF32) -> ImageF32:
         """The chroma of a frame at the lattice's places (2, h, w), one value to a cell."""
@@ -392,12 +439,16 @@ class MeshRun:
         if not (told or by_marks) or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
             status = OUTSIDE if plane_status == OUTSIDE else status
-            return self.carried(state, state.displacement, status)
+            return self.carried(state, self.company.likely(), status)
         displacement = r.displacement(fit.controls)
         memory = learnt(state.memory, r, pyramid, displacement, fit)
         likeness = likeness_of(r, fit, memory.unlike)
-        if likeness.strange(state.likeness, told=told, again=state.status not in SEEN):
-            row, new = self.carried(state, state.displacement, LOST)
+        again = state.status not in SEEN
+        led = self.company.near(displacement)
+        # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
+        astray = not again and self.company.judges and shown < WEAK_SHARE and not led
+        if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
+            row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
         if not weak and self.focusing.blurs[-1] < LEAST_BLUR:

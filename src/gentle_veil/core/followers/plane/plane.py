@@ -260,7 +260,7 @@ class PlaneRun:
         box = clip_box(box_around(there, CHAIN_MARGIN), width, height)
         if box[2] - box[0] < 24 or box[3] - box[1] < 24:
             return None
-        a, b = (self._eight_bit(j, box) for j in (before, k))
+        a, b = (self.eight_bit(j, box) for j in (before, k))
         flow_before_to_now = InverseSearch(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).between(a, b)
         mask = polygon_mask(there, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
         ys, xs = np.nonzero(mask)
@@ -285,7 +285,7 @@ class PlaneRun:
         out[:2, 2] = moved - out[:2, :2] @ about
         return out
 
-    def _eight_bit(self, k: int, box: tuple[int, int, int, int]) -> np.ndarray:
+    def eight_bit(self, k: int, box: tuple[int, int, int, int]) -> np.ndarray:
         x0, y0, x1, y1 = box
         picture = grey(self.frames[k][y0:y1, x0:x1], self.full_scale, self.weights)
         low, high = np.percentile(picture[::3, ::3], (1, 99))
@@ -358,8 +358,8 @@ class PlaneRun:
         width, height = self.frames.size
         whole = (0, 0, width, height)
         if self.features is None:
-            self.features = KnownFeatures(self._eight_bit(self.reference, whole), self.mask)
-        picture = self._eight_bit(k, whole)
+            self.features = KnownFeatures(self.eight_bit(self.reference, whole), self.mask)
+        picture = self.eight_bit(k, whole)
         picture[covered(self.held_out(k), width, height)] = 0
         start = self.features.frame_from_ref(picture)
         if start is None or not _sound(self.polygon, apply_homography(start, self.polygon)):

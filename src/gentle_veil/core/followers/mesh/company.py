@@ -1,0 +1,158 @@
+"""Where the region is while it cannot be told by itself: where what goes with it goes, and where it looks like itself.
+
+The mesh is anchored to the reference wherever it is seen. While something passes in front, the points around it carry
+it on (`motion.company`), and on every frame the neighbourhood of that place is searched for what the region looked
+like of late.
+"""
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.followers.plane.plane import PlaneRun
+from gentle_veil.core.motion.company import Company
+from gentle_veil.core.motion.mesh_registration import STEP, MeshRegistration
+from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid
+from gentle_veil.core.types import ImageF32, Matrix, Points
+
+SAMPLED = 4  # every so many lattice points tell the motion of the whole
+MOST_ALONE = 40  # frames without all of the region, after which its company is asked no more
+FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 90
+FIRST_LOYALTY, LOYAL = 0.3, 0.3
+NEAR_PX, NEAR_PER_FRAME = 3.0, 0.2  # from where the company has it, and how much further for each hidden frame
+SEEK_PX, SEEK_PER_FRAME, MOST_SEEK_PX = 16.0, 2.0, 64.0
+PEAKS, PEAK_APART, LEAST_ALIKE = 3, 3, 0.2  # places that are tried; lattice points between them; correlation
+LOOK_MARGIN = 8  # px around what is searched
+
+
+class Accompanied:
+    """A region's place by its company, on one frame after the other.
+
+    ``place`` (2, h, w) is its displacement on the frame of the last `go`: as before where no company is left, so far
+    ``trusted`` as company has been with it all the time since it was seen
+    """
+
+    def __init__(self, plane: PlaneRun, registration: MeshRegistration) -> None:
+        self.registration = registration
+        self.company = Company(plane.eight_bit, plane.frames.size)
+        at = np.rint((plane.polygon - (registration.lattice.xs[0], registration.lattice.ys[0])) / STEP).astype(int)
+        rows, columns = registration.shape
+        self.rim = np.clip(at[:, 1], 0, rows - 1), np.clip(at[:, 0], 0, columns - 1)
+        self.some = np.nonzero(registration.held[::SAMPLED, ::SAMPLED] > 0.5)
+        self.place: ImageF32 = np.zeros((2, rows, columns), np.float32)
+        self.forget()
+
+    def forget(self) -> None:
+        """Begin anew, on any frame."""
+        self.company.forget()
+        self.trusted = False
+        self.misses = FIRST_MISS_PX  # by how much the company foretold most of the region wrongly of late
+        self.loyalty = FIRST_LOYALTY  # share of all that is around the region that went with it of late
+        self.since = 0  # frames since all of it was last seen
+        self.alone: ImageF32 | None = None  # where the company alone has taken it since then
+
+    def go(self, before: int, k: int, displacement: ImageF32, *, seen: bool) -> None:
+        """From frame ``before``, where the region was (2, h, w) and was ``seen`` or not, to frame k."""
+        ys, xs = self.rim
+        outline = (self.registration.base + displacement)[:, ys, xs].T.astype(np.float64)
+        self.company.step(before, k, outline)
+        moved = self.company.motion()
+        self.trusted = (self.trusted or seen) and moved is not None and self.since < MOST_ALONE
+        self.place = self._moved(displacement, moved)
+        self.alone = self._moved(displacement if self.alone is None else self.alone, moved)
+        self.since += 1
+
+    def learn(self, before: ImageF32 | None, now: ImageF32 | None, *, whole: bool) -> None:
+        """After the frame was followed: the displacements if the region was seen on both frames, and whether all of
+        it was seen on this one."""
+        self.company.learn(None if before is None or now is None else self._affine(before, now))
+        if now is not None and before is not None and whole and self.trusted:
+            away = np.hypot(*(now - self.place))[self.registration.held > 0.5]
+            self.misses += OF_LATE * (float(np.percentile(away, MOST)) - self.misses)
+            self.loyalty += OF_LATE * (self.company.loyalty - self.loyalty)
+        if whole:
+            self.since, self.alone = 0, None
+
+    def near(self, displacement: ImageF32) -> bool:
+        """Whether a displacement is where the company has taken the region since all of it was seen."""
+        if not self.trusted or self.alone is None:
+            return False
+        off = np.abs((displacement - self.alone)[:, self.registration.held > 0.5]).sum(axis=0)
+        return float(np.median(off)) < NEAR_PX + (NEAR_PER_FRAME + self.misses) * self.since
+
+    @property
+    def judges(self) -> bool:
+        """Whether most of what is around goes with the region: what leaves such a company has been carried off."""
+        return self.trusted and self.loyalty >= LOYAL
+
+    def likely(self) -> ImageF32:
+        """Where the region is if nothing tells it but its company, (2, h, w)."""
+        return self.alone if self.trusted and self.alone is not None else self.place
+
+    def strayed(self, displacement: ImageF32) -> ImageF32:
+        """Over the cells, how far (px) a displacement has left the company beyond what that may be wrong by."""
+        r = self.registration
+        away: ImageF32 = np.hypot(*(r.coarse(d) for d in displacement - self.likely()))
+        return away - np.float32((NEAR_PER_FRAME + self.misses) * self.since)
+
+    def away(self, displacement: ImageF32) -> ImageF32:
+        """Over the cells, how many times further (px) a displacement is from where the company has taken the region
+        from the frame before than that is usually wrong by."""
+        r = self.registration
+        away: ImageF32 = np.hypot(*(r.coarse(d) for d in displacement - self.place))
+        return away / np.float32(max(self.misses, LEAST_MISS_PX))
+
+    def _moved(self, displacement: ImageF32, moved: Matrix | None) -> ImageF32:
+        if moved is None:
+            return displacement
+        here = self.registration.base + displacement
+        there = np.tensordot(moved[:, :2], here, axes=1) + moved[:, 2, None, None]
+        return (there - self.registration.base).astype(np.float32)
+
+    def box(self, hidden: float) -> tuple[Points, int]:
+        """The lattice places (N, 2) in frame px that a search has to see, and its reach in lattice points."""
+        reach = int(min(SEEK_PX + SEEK_PER_FRAME * hidden, MOST_SEEK_PX) // STEP)
+        places = self._search_places(reach)
+        return places[:, ::SAMPLED, ::SAMPLED].reshape(2, -1).T.astype(np.float64), reach
+
+    def sought(self, pyramid: GreyPyramid, picture: ImageF32, reach: int) -> list[ImageF32]:
+        """Displacements (2, h, w) at which the frame looks most like the ``picture`` (h, w) of the coarse level.
+
+        The search is over shifts of the whole, under the affine motion that the company has it at
+        """
+        r = self.registration
+        there = self._search_places(reach)
+        x, y = ((there[i] - pyramid.origin[i]) / 2 for i in (0, 1))
+        scene = cv2.remap(pyramid.levels[1], x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
+        scene[np.abs(scene) > VOID_FROM] = 0
+        scores = cv2.matchTemplate(scene, picture, cv2.TM_CCOEFF_NORMED, mask=r.held)
+        scores = np.where(np.isfinite(scores), scores, -1.0)
+        linear, out = self._affine(np.zeros_like(self.place), self.place)[:, :2], []
+        for _ in range(PEAKS):
+            _, top, _, (column, row) = cv2.minMaxLoc(scores)
+            if top < LEAST_ALIKE:
+                break
+            step = linear @ (STEP * np.array([column - reach, row - reach], np.float64))
+            out.append(self.place + step.astype(np.float32)[:, None, None])
+            rows, columns = (slice(max(p - PEAK_APART, 0), p + PEAK_APART + 1) for p in (row, column))
+            scores[rows, columns] = -1
+        return out
+
+    def _search_places(self, reach: int) -> ImageF32:
+        """The lattice, ``reach`` points wider on all sides, under the affine motion of the place: (2, h, w)."""
+        r = self.registration
+        columns, rows = (
+            places[0] + STEP * np.arange(-reach, count + reach)
+            for places, count in ((r.lattice.xs, r.shape[1]), (r.lattice.ys, r.shape[0]))
+        )
+        affine = self._affine(np.zeros_like(self.place), self.place)
+        at = np.tensordot(affine[:, :2], np.stack(np.meshgrid(columns, rows)).astype(np.float64), axes=1)
+        return (at + affine[:, 2, None, None]).astype(np.float32)
+
+    def _affine(self, before: ImageF32, now: ImageF32) -> Matrix:
+        """The affine motion (2, 3), in frame px, from one displacement to another."""
+        ys, xs = self.some
+        a, b = (
+            (self.registration.base + d)[:, ::SAMPLED, ::SAMPLED][:, ys, xs].T.astype(np.float64) for d in (before, now)
+        )
+        solution, *_ = np.linalg.lstsq(np.concatenate([a, np.ones((len(a), 1))], axis=1), b, rcond=None)
+        return np.asarray(solution.T)
