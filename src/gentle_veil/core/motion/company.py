@@ -34,6 +34,8 @@ FORGETS, TRUSTED, MOST_VOTES = 0.5, 1.5, 8.0  # votes a stray point loses at onc
 HEARSAY = 0.5  # of a vote, for going as the company does while the region is not seen
 NEAR_PX, STAYS_PX = 20.0, 60.0  # how far around it is heard; how reluctantly turn and size change
 MOST_TURN = 0.04  # radians, and as much of its size, from one frame to the next
+LEAST_CHANGE, MORE_CHANGE = 6.0, 3.0  # mean grey levels of a window; times what is usual
+JERK_PX, JERK_SHARE = 2.5, 0.5  # px, and of its motion, by which the region's may change in one step
 CONSENSUS_PX, LEAST_COMPANY, LEAST_SHARE = 1.5, 6, 0.4
 
 
@@ -51,6 +53,7 @@ class Company:
         """Begin anew, on any frame."""
         self.at: int | None = None
         self.agreed: Matrix | None = None
+        self.went: np.ndarray | None = None  # the region, over the last step
         self.points = self.ends = np.zeros((0, 2), np.float32)
         self.votes = np.zeros(0)
 
@@ -78,10 +81,12 @@ class Company:
             return
         start = (self.points - origin) / scale
         given = {"winSize": WINDOW, "maxLevel": LEVELS}
-        end, ok, _ = cv2.calcOpticalFlowPyrLK(a, b, start[:, None], None, **given)
+        end, ok, error = cv2.calcOpticalFlowPyrLK(a, b, start[:, None], None, **given)
         back, ok_back, _ = cv2.calcOpticalFlowPyrLK(b, a, end, None, **given)
         kept = (ok[:, 0] > 0) & (ok_back[:, 0] > 0)
         kept &= np.linalg.norm(back[:, 0] - start, axis=1) < BACK_PX
+        # A point that is being covered goes with what covers it; it does not look the same meanwhile.
+        kept &= error[:, 0] < max(LEAST_CHANGE, MORE_CHANGE * float(np.median(error[ok > 0]))) if ok.any() else kept
         self.points, self.votes = self.points[kept], self.votes[kept]
         self.ends = end[kept, 0] * scale + origin
 
@@ -102,14 +107,19 @@ class Company:
             return None
         chosen = inliers[:, 0] > 0
         moved = _similarity(a[chosen], b[chosen], self.centre, self.radius)
-        self.agreed = np.asarray(moved)
-        return self.agreed
+        here = moved[:, :2] @ self.centre + moved[:, 2] - self.centre
+        if self.went is not None and np.linalg.norm(here - self.went) > JERK_PX + JERK_SHARE * np.linalg.norm(self.went):
+            return None
+        self.went, self.agreed = here, moved
+        return moved
 
     def learn(self, moved: Matrix | None) -> None:
         """Go on to the frame of the last step, where the region is known to have ``moved`` (2, 3), or is not seen."""
         sure = 1.0 if moved is not None else HEARSAY
         moved = self.agreed if moved is None else moved
         if moved is not None and len(self.points):
+            if sure == 1:
+                self.went = moved[:, :2] @ self.centre + moved[:, 2] - self.centre
             foretold = self.points @ moved[:, :2].T + moved[:, 2]
             went = np.linalg.norm(foretold - self.points, axis=1)
             off = np.linalg.norm(self.ends - foretold, axis=1)

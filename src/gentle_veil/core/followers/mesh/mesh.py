@@ -376,7 +376,7 @@ class MeshRun:
         return familiar(self.colour, self._colour(k, r.base + displacement), r.coarse(r.held))
 
     def _carried_off(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
-        """Over the cells, 0 to 1: what neither goes with the company nor looks like the reference is a passing thing."""
+        """Over the cells, 0 to 1: what neither goes with the company nor looks like the reference passes in front."""
         r = self.registration
         seen, inside = r.look(pyramid, 0, displacement)
         unlike = 1 - likeness_around(r, r.home.templates[0], seen, r.held * inside)

@@ -1,0 +1,162 @@
+"""What passes in front of a surface, found without being drawn: pixels that are neither it nor light upon it.
+
+Each frame is carried back to the reference and compared with how the surface looks on the shot's other frames. Light
+changes it smoothly, or all channels alike; a thing in front has another colour, or is darker or brighter than this
+surface ever is. How much a surface changes by itself (folds, shadows, sheen, a track that is a pixel off) is measured on
+it, so that cloth is allowed more than a forehead.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.matte import Box, clip_box, grown
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.packed import pack
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.types import ImageF32, MaskBool, Points
+
+MODEL_FRAMES = 24  # from which the usual look is taken
+LARGEST_SIDE = 220  # field px; a larger surface is looked at in larger steps
+MARGIN = 8  # reference px around the outline
+DARK = 0.02  # added to linear light before the logarithm: colour means nothing in the dark
+CALM_SIGMA = 1.0  # field px
+LIGHT_ROUNDS, LIGHT_SLACK = 6, 0.12  # natural log, within which a difference is told to be light
+STEADY_LIGHT = 0.02  # share of the pixels' weight with which light stays what it was
+SLIP = 3  # field px, side of the neighbourhood in which an edge may be off
+# Natural log beyond what is usual: so many times the 95th percentile of the unsteadier frames, within these bounds.
+USUAL_PERCENTILE, UNSTEADY, TIMES = 95, 75, 2.0
+TONE_LIMITS, CHROMA_LIMITS = (0.3, 1.5), (0.12, 0.5)
+SURE, HINT = 1.3, 0.6  # of the limit, squared: where a thing begins, and how far it goes on
+LEAST_AREA, CLOSED = 12, 5  # field px
+NEW_LIGHT_CHROMA, NEW_LIGHT_SHARE = 0.15, 0.8  # a flash has light's colour, and is all over
+
+
+@dataclass(frozen=True)
+class Look:
+    """How a surface usually looks over a box of the reference, in steps of ``step`` px.
+
+    ``usual`` (h, w, 3) natural log of linear light; ``low`` and ``high`` the least and most of it around each place;
+    ``inside`` (h, w) the outline
+    """
+
+    box: Box
+    step: int
+    usual: ImageF32
+    low: ImageF32
+    high: ImageF32
+    inside: MaskBool
+
+
+def passing(
+    frames: FrameSource, track: SurfaceTrack, polygon_ref: Points, *, report: Report = silent
+) -> dict[str, Any]:
+    """What passes in front of a drape: ``{"box", "step", "frames": {frame number k: packed (h, w) uint8}}``.
+
+    Convention: ``box`` on the reference, fields in steps of ``step`` px of it, 255 where something is in front; frames
+                on which nothing passes are left out. Empty where the surface is seen on too few frames to know it
+    """
+    seen = [int(k) for k in track.frames if track.seen(int(k))]
+    reference = track.reference_frames[0]
+    box = clip_box(bounding_box(polygon_ref, MARGIN), *frames.size)
+    if box is None or len(seen) < 3 or reference not in seen:
+        return {}
+    step = max(1, int(np.ceil(max(box[2] - box[0], box[3] - box[1]) / LARGEST_SIDE)))
+    picks = [seen[i] for i in np.unique(np.linspace(0, len(seen) - 1, MODEL_FRAMES).round().astype(int))]
+    here = _look_on(frames, track, reference, box, step)
+    lit = []
+    for i, k in enumerate(picks):
+        report(i, len(seen) + len(picks), f"learning how the surface looks, frame {k}")
+        look = _look_on(frames, track, k, box, step)
+        lit.append(look - _light(look - here, np.median((look - here).reshape(-1, 3), axis=0))[0])
+    kernel, usual = np.ones((SLIP, SLIP), np.uint8), np.median(lit, axis=0).astype(np.float32)
+    inside = polygon_mask((polygon_ref - box[:2]) / step, usual.shape[1], usual.shape[0])
+    look = Look(box, step, usual, cv2.erode(usual, kernel), cv2.dilate(usual, kernel), inside)
+    limits = _limits([_off(one, look) for one in lit], inside)
+    found = {}
+    for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits)):
+        report(len(picks) + i, len(seen) + len(picks), f"looking for what passes, frame {k}")
+        if foreign.any():
+            found[str(k)] = pack(foreign.astype(np.uint8) * np.uint8(255))
+    return {"box": list(box), "step": step, "frames": found}
+
+
+def _foreign(
+    frames: FrameSource, track: SurfaceTrack, seen: list[int], look: Look, limits: tuple[float, float]
+) -> Iterator[tuple[int, MaskBool]]:
+    """Frame by frame away from the reference, so that each frame's light begins as that of its neighbour."""
+    reference = track.reference_frames[0]
+    for side in ([k for k in seen if k >= reference], [k for k in reversed(seen) if k < reference]):
+        before = np.zeros(3)
+        for k in side:
+            off = _look_on(frames, track, k, look.box, look.step) - look.usual
+            light, share = _light(off, before)
+            middle = np.median(off.reshape(-1, 3), axis=0)
+            anew, more = _light(off, middle)
+            change = middle - before
+            if more > max(share, NEW_LIGHT_SHARE) and np.linalg.norm(change - change.mean()) < NEW_LIGHT_CHROMA:
+                light = anew
+            if max(share, more) > 0.5:
+                before = light.mean(axis=(0, 1))
+            yield k, _things(_off(look.usual + off - light, look), limits)
+
+
+def _look_on(frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: int) -> ImageF32:
+    """The natural log of the light of frame k, carried back to a box of the reference, (h, w, 3)."""
+    row = track.row(k)
+    assert row is not None
+    where = track.map_frame_from_ref(row, box)[::step, ::step].astype(np.float32)
+    part = clip_box(bounding_box(where.reshape(-1, 2), 4), *frames.size)
+    if part is None:
+        return np.zeros((*where.shape[:2], 3), np.float32)
+    x0, y0, x1, y1 = part
+    calm = cv2.GaussianBlur(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]), (0, 0), CALM_SIGMA * step)
+    log = np.log(np.maximum(calm, 0) + np.float32(DARK))
+    return cv2.remap(log, where[..., 0] - x0, where[..., 1] - y0, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _light(off: ImageF32, start: np.ndarray) -> tuple[ImageF32, float]:
+    """The plane per channel on which most differences (h, w, 3) near ``start`` (3,) lie, and the share of those."""
+    height, width = off.shape[:2]
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    basis = np.stack([np.ones_like(x), 2 * x / width - 1, 2 * y / height - 1], axis=-1)
+    some, values = basis[::2, ::2].reshape(-1, 3), off[::2, ::2].reshape(-1, 3)
+    first = np.array([start, np.zeros(3), np.zeros(3)])
+    stay, fit = STEADY_LIGHT * len(values) * np.eye(3), first
+    weight = np.ones(len(values))
+    for _ in range(LIGHT_ROUNDS):
+        weight = 1 / (1 + (np.linalg.norm(values - some @ fit, axis=1) / LIGHT_SLACK) ** 2) ** 2
+        pull = some.T * weight
+        fit = np.linalg.solve(pull @ some + stay, pull @ values + stay @ first)
+    return (basis @ fit).astype(np.float32), float(weight.mean())
+
+
+def _off(lit: ImageF32, look: Look) -> tuple[ImageF32, ImageF32]:
+    """By how much tone and chroma (h, w) leave what is usual around each place."""
+    beyond = np.maximum(lit - look.high, 0) + np.minimum(lit - look.low, 0)
+    tone = beyond.mean(axis=-1)
+    return np.abs(tone), np.linalg.norm(beyond - tone[..., None], axis=-1)
+
+
+def _limits(offs: list[tuple[ImageF32, ImageF32]], inside: MaskBool) -> tuple[float, float]:
+    """How far tone and chroma of this very surface may be off before something else is seen."""
+    usual = np.array([[np.percentile(values[inside], USUAL_PERCENTILE) for values in off] for off in offs])
+    tone, chroma = TIMES * np.percentile(usual, UNSTEADY, axis=0)
+    return float(np.clip(tone, *TONE_LIMITS)), float(np.clip(chroma, *CHROMA_LIMITS))
+
+
+def _things(off: tuple[ImageF32, ImageF32], limits: tuple[float, float]) -> MaskBool:
+    """Whole things: where a pixel is surely foreign, and all that hangs together with it and may be."""
+    score = sum((values / limit) ** 2 for values, limit in zip(off, limits, strict=True))
+    assert not isinstance(score, int)
+    hint = cv2.morphologyEx((score > HINT).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSED, CLOSED), np.uint8))
+    _, labels = cv2.connectedComponents(hint)
+    sure = np.bincount(labels[score > SURE], minlength=int(labels.max()) + 1)
+    sure[0] = 0
+    things: MaskBool = (sure >= LEAST_AREA)[labels]
+    return grown(things, 1) if things.any() else things
