@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 
 from gentle_veil.core.composite.canvas import Canvas
-from gentle_veil.core.composite.holdout import Holdout, let_through
+from gentle_veil.core.composite.holdout import Holdout
+from gentle_veil.core.composite.in_front import InFront
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.keyed import Keyed
 from gentle_veil.core.contracts.veil import Patch, Placement, Site, VeilKind
@@ -34,6 +35,7 @@ class Layer:
     go_out: int = 0
     outline: KeyedOutline | None = None  # on the reference; None: the placement's polygon on every frame
     holdouts: tuple[Holdout, ...] = ()
+    passing: dict[str, Any] = field(default_factory=dict)  # as `measure.passing` found it
 
     def placed(self, k: int) -> Placement:
         """The placement with the outline as it is on frame ``k``."""
@@ -100,11 +102,14 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         if row is None or not layer.on(k):
             continue
         edge = (layer.feather.at(k), layer.grow.at(k), layer.feather_in.at(k))
-        site = Site(canvas, layer.placed(k), row, k, *edge)
+        front = InFront(k, layer.holdouts, layer.placement.track, layer.passing)
+        site = Site(canvas, layer.placed(k), row, k, *edge, front=front.matte)
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue
-        matte = let_through(patch.matte, patch.box, layer.holdouts, k) * np.float32(layer.strength(k))
+        passing = front.matte(patch.box)
+        matte = patch.matte if passing is None else patch.matte * (1 - passing)
+        matte = matte * np.float32(layer.strength(k))
         canvas.lay(patch.box, patch.img_lin, matte)
         laid.append(LaidPatch(layer.name, patch, matte))
     return Rendered(canvas.code_values(), tuple(laid))

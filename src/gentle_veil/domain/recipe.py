@@ -151,6 +151,9 @@ class Veil(Strict):
     grow: Value = 0.0
     opacity: Value = 1.0
     enabled: bool = True
+    behind: Annotated[
+        bool, Field(description="Stays behind what is found to pass in front of its drape, drawn or not.")
+    ] = True
     range: Annotated[tuple[int, int] | None, BeforeValidator(_pair_or_none)] = None
     come_in: Annotated[int, Field(ge=0, le=1000, description="Frames over which it comes in.")] = 0
     go_out: Annotated[int, Field(ge=0, le=1000, description="Frames over which it goes out.")] = 0

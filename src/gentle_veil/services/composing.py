@@ -35,6 +35,7 @@ from gentle_veil.services.following import (
     polygon_of,
     reference_polygon,
 )
+from gentle_veil.services.passing import passing_before
 from gentle_veil.services.plates import pictures_named, refuse_lossy
 from gentle_veil.services.workspace import Workspace
 
@@ -265,6 +266,7 @@ def build_layers(
                 go_out=veil.go_out,
                 outline=_keyed_on_reference(workspace, veil, followed),
                 holdouts=holdouts_before(workspace, recipe, veil.drape)[0],
+                passing=_passing(workspace, recipe, veil, followed, report),
             )
         )
     return tuple(layers)
@@ -288,6 +290,14 @@ def _softness(workspace: Workspace, followed: Followed, placement: Placement, re
         known = softness(workspace.frames, placement.track, placement.drape_ref, report=report)
         workspace.cache.put_json("softness", key, known)
     return known
+
+
+def _passing(workspace: Workspace, recipe: Recipe, veil: Veil, followed: Followed, report: Report) -> dict[str, Any]:
+    """What passes in front of a veil's drape, if it is to stay behind it."""
+    drape = None if veil.drape is None else recipe.drape(veil.drape)
+    if drape is None or not veil.behind or not VEILS[veil.kind].stays_behind:
+        return {}
+    return passing_before(workspace, followed, reference_polygon(drape), report=report)
 
 
 def _below(workspace: Workspace, recipe: Recipe, veil: Veil, layers: tuple[Layer, ...], k: int) -> ImageF32:

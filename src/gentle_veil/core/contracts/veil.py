@@ -72,6 +72,7 @@ class Site:
     feather: float  # reference px
     grow: float  # reference px
     feather_in: float = 0.0  # reference px
+    front: Callable[[Box], MatteF32 | None] = lambda box: None  # what lies in front over a box, or None for nothing
 
 
 @dataclass(frozen=True)
@@ -93,7 +94,8 @@ class VeilKind(Protocol):
 
     ``prepare`` may look at the whole shot once (say, to find a donor); what it returns is plain JSON data, is
     cached by content, and is handed to ``apply`` on every frame. ``on_picture``: the veil may rest on the picture
-    itself, without a drape. ``judged``: which figures of `measure.proof` say whether it is good.
+    itself, without a drape. ``stays_behind``: what passes in front of its drape is looked for and left free of it, so
+    that nobody has to draw it. ``judged``: which figures of `measure.proof` say whether it is good.
     ``prepared_by``: the parameters that ``prepare`` reads; a change of any other prepares nothing anew.
     """
 
@@ -102,6 +104,7 @@ class VeilKind(Protocol):
     help: str
     Params: type
     on_picture: ClassVar[bool]
+    stays_behind: ClassVar[bool]
     judged: ClassVar[tuple[str, ...]]
     prepared_by: ClassVar[tuple[str, ...]]
 

@@ -1,9 +1,8 @@
 """What passes in front of a surface, found without being drawn: pixels that are neither it nor light upon it.
 
-Each frame is carried back to the reference and compared with how the surface looks on the shot's other frames. Light
-changes it smoothly, or all channels alike; a thing in front has another colour, or is darker or brighter than this
-surface ever is. How much a surface changes by itself (folds, shadows, sheen, a track that is a pixel off) is measured on
-it, so that cloth is allowed more than a forehead.
+Each frame is carried back to the reference and compared with how the surface looks on the shot's other frames. A thing
+in front has another colour, or is darker or brighter than this surface is by itself, and does not show its drawing. How
+much a surface changes by folds, shadows and sheen is measured on it, so that cloth is allowed more than a forehead.
 """
 
 from collections.abc import Iterator
@@ -30,9 +29,11 @@ LIGHT_ROUNDS, LIGHT_SLACK = 6, 0.12  # natural log, within which a difference is
 STEADY_LIGHT = 0.02  # share of the pixels' weight with which light stays what it was
 SLIP = 3  # field px, side of the neighbourhood in which an edge may be off
 # Natural log beyond what is usual: so many times the 95th percentile of the unsteadier frames, within these bounds.
-USUAL_PERCENTILE, UNSTEADY, TIMES = 95, 75, 2.0
+USUAL_PERCENTILE, UNSTEADY, TIMES = 90, 50, 3.0
 TONE_LIMITS, CHROMA_LIMITS = (0.3, 1.5), (0.12, 0.5)
 SURE, HINT = 1.3, 0.6  # of the limit, squared: where a thing begins, and how far it goes on
+DRAWING_SIGMA = 4.0  # field px
+SHOWN_THROUGH, LEAST_DRAWN = 0.5, 0.3  # of the usual correlation with the usual drawing, and the least that counts
 LEAST_AREA, CLOSED = 12, 5  # field px
 NEW_LIGHT_CHROMA, NEW_LIGHT_SHARE = 0.15, 0.8  # a flash has light's colour, and is all over
 
@@ -42,7 +43,7 @@ class Look:
     """How a surface usually looks over a box of the reference, in steps of ``step`` px.
 
     ``usual`` (h, w, 3) natural log of linear light; ``low`` and ``high`` the least and most of it around each place;
-    ``inside`` (h, w) the outline
+    ``inside`` (h, w) the outline; ``drawing`` (h, w) its fine tone, and ``drawings`` (n, h, w) that of some frames
     """
 
     box: Box
@@ -51,6 +52,8 @@ class Look:
     low: ImageF32
     high: ImageF32
     inside: MaskBool
+    drawing: ImageF32
+    drawings: ImageF32
 
 
 def passing(
@@ -72,11 +75,12 @@ def passing(
     lit = []
     for i, k in enumerate(picks):
         report(i, len(seen) + len(picks), f"learning how the surface looks, frame {k}")
-        look = _look_on(frames, track, k, box, step)
-        lit.append(look - _light(look - here, np.median((look - here).reshape(-1, 3), axis=0))[0])
+        off = _look_on(frames, track, k, box, step) - here
+        lit.append(here + off - _light(off, np.median(off.reshape(-1, 3), axis=0))[0])
     kernel, usual = np.ones((SLIP, SLIP), np.uint8), np.median(lit, axis=0).astype(np.float32)
     inside = polygon_mask((polygon_ref - box[:2]) / step, usual.shape[1], usual.shape[0])
-    look = Look(box, step, usual, cv2.erode(usual, kernel), cv2.dilate(usual, kernel), inside)
+    low, high = cv2.erode(usual, kernel), cv2.dilate(usual, kernel)
+    look = Look(box, step, usual, low, high, inside, _drawing(usual), np.stack([_drawing(one) for one in lit]))
     limits = _limits([_off(one, look) for one in lit], inside)
     found = {}
     for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits)):
@@ -103,7 +107,8 @@ def _foreign(
                 light = anew
             if max(share, more) > 0.5:
                 before = light.mean(axis=(0, 1))
-            yield k, _things(_off(look.usual + off - light, look), limits)
+            lit = look.usual + off - light
+            yield k, _things(lit, look, limits)
 
 
 def _look_on(frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: int) -> ImageF32:
@@ -111,7 +116,7 @@ def _look_on(frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: i
     row = track.row(k)
     assert row is not None
     where = track.map_frame_from_ref(row, box)[::step, ::step].astype(np.float32)
-    part = clip_box(bounding_box(where.reshape(-1, 2), 4), *frames.size)
+    part = clip_box(bounding_box(where.reshape(-1, 2).astype(np.float64), 4), *frames.size)
     if part is None:
         return np.zeros((*where.shape[:2], 3), np.float32)
     x0, y0, x1, y1 = part
@@ -150,13 +155,34 @@ def _limits(offs: list[tuple[ImageF32, ImageF32]], inside: MaskBool) -> tuple[fl
     return float(np.clip(tone, *TONE_LIMITS)), float(np.clip(chroma, *CHROMA_LIMITS))
 
 
-def _things(off: tuple[ImageF32, ImageF32], limits: tuple[float, float]) -> MaskBool:
-    """Whole things: where a pixel is surely foreign, and all that hangs together with it and may be."""
-    score = sum((values / limit) ** 2 for values, limit in zip(off, limits, strict=True))
-    assert not isinstance(score, int)
+def _alike(a: np.ndarray, b: np.ndarray) -> float:
+    """Correlation of two drawings at the same places."""
+    a, b = a - a.mean(), b - b.mean()
+    return float(a @ b / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))
+
+
+def _drawing(lit: ImageF32) -> ImageF32:
+    """What is drawn on a surface (h, w): fine tone, without light."""
+    tone = lit.mean(axis=-1)
+    return np.asarray(tone - cv2.GaussianBlur(tone, (0, 0), DRAWING_SIGMA), np.float32)
+
+
+def _things(lit: ImageF32, look: Look, limits: tuple[float, float]) -> MaskBool:
+    """Whole things: where a pixel is surely foreign, and all that hangs together with it and may be.
+
+    What shows the surface's own drawing is the surface, whatever light lies on it.
+    """
+    tone, chroma = (values / limit for values, limit in zip(_off(lit, look), limits, strict=True))
+    score = tone**2 + chroma**2
     hint = cv2.morphologyEx((score > HINT).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSED, CLOSED), np.uint8))
     _, labels = cv2.connectedComponents(hint)
     sure = np.bincount(labels[score > SURE], minlength=int(labels.max()) + 1)
     sure[0] = 0
+    drawing = _drawing(lit)
+    for label in np.flatnonzero(sure >= LEAST_AREA):
+        there = labels == label
+        usually = float(np.median([_alike(look.drawing[there], one[there]) for one in look.drawings]))
+        if _alike(look.drawing[there], drawing[there]) > SHOWN_THROUGH * max(usually, LEAST_DRAWN):
+            sure[label] = 0
     things: MaskBool = (sure >= LEAST_AREA)[labels]
     return grown(things, 1) if things.any() else things

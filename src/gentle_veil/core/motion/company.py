@@ -80,15 +80,9 @@ class Company:
             self.ends = self.points
             return
         start = (self.points - origin) / scale
-        given = {"winSize": WINDOW, "maxLevel": LEVELS}
-        end, ok, error = cv2.calcOpticalFlowPyrLK(a, b, start[:, None], None, **given)
-        back, ok_back, _ = cv2.calcOpticalFlowPyrLK(b, a, end, None, **given)
-        kept = (ok[:, 0] > 0) & (ok_back[:, 0] > 0)
-        kept &= np.linalg.norm(back[:, 0] - start, axis=1) < BACK_PX
-        # A point that is being covered goes with what covers it; it does not look the same meanwhile.
-        kept &= error[:, 0] < max(LEAST_CHANGE, MORE_CHANGE * float(np.median(error[ok > 0]))) if ok.any() else kept
+        end, kept = _tracked(a, b, start)
         self.points, self.votes = self.points[kept], self.votes[kept]
-        self.ends = end[kept, 0] * scale + origin
+        self.ends = end[kept] * scale + origin
 
     @property
     def loyalty(self) -> float:
@@ -108,7 +102,9 @@ class Company:
         chosen = inliers[:, 0] > 0
         moved = _similarity(a[chosen], b[chosen], self.centre, self.radius)
         here = moved[:, :2] @ self.centre + moved[:, 2] - self.centre
-        if self.went is not None and np.linalg.norm(here - self.went) > JERK_PX + JERK_SHARE * np.linalg.norm(self.went):
+        if self.went is not None and np.linalg.norm(here - self.went) > JERK_PX + JERK_SHARE * np.linalg.norm(
+            self.went
+        ):
             return None
         self.went, self.agreed = here, moved
         return moved
@@ -149,6 +145,17 @@ class Company:
         if found is not None:
             self.points = np.concatenate([self.points, found[:, 0] * scale + origin]).astype(np.float32)
             self.votes = np.concatenate([self.votes, np.zeros(len(found))])
+
+
+def _tracked(a: np.ndarray, b: np.ndarray, start: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Where points (N, 2) of picture a lie in picture b, and which of them can be believed, (N,) bool."""
+    end, ok, change = cv2.calcOpticalFlowPyrLK(a, b, start[:, None], None, winSize=WINDOW, maxLevel=LEVELS)
+    back, ok_back, _ = cv2.calcOpticalFlowPyrLK(b, a, end, None, winSize=WINDOW, maxLevel=LEVELS)
+    kept = (ok[:, 0] > 0) & (ok_back[:, 0] > 0) & (np.linalg.norm(back[:, 0] - start, axis=1) < BACK_PX)
+    if kept.any():
+        # A point that is being covered goes with what covers it; it does not look the same meanwhile.
+        kept &= change[:, 0] < max(LEAST_CHANGE, MORE_CHANGE * float(np.median(change[kept])))
+    return end[:, 0], kept
 
 
 def _halved(picture: np.ndarray) -> np.ndarray:

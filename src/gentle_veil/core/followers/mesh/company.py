@@ -15,6 +15,7 @@ from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid
 from gentle_veil.core.types import ImageF32, Matrix, Points
 
 SAMPLED = 4  # every so many lattice points tell the motion of the whole
+TOLD_FRAMES, ALONE_MISSES = 15, 0.3  # hidden frames; of a usual miss, by which the place is less sure each frame
 MOST_ALONE = 40  # frames without all of the region, after which its company is asked no more
 FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 90
 FIRST_LOYALTY, LOYAL = 0.3, 0.3
@@ -83,6 +84,14 @@ class Accompanied:
     def judges(self) -> bool:
         """Whether most of what is around goes with the region: what leaves such a company has been carried off."""
         return self.trusted and self.loyalty >= LOYAL
+
+    def tells(self, hidden: float) -> bool:
+        """Whether the place is known by the company alone, after so many ``hidden`` frames."""
+        return self.judges and hidden <= TOLD_FRAMES
+
+    def error_px(self) -> float:
+        """How far off the place may be that the company alone has."""
+        return self.misses + (NEAR_PER_FRAME + ALONE_MISSES * self.misses) * self.since
 
     def likely(self) -> ImageF32:
         """Where the region is if nothing tells it but its company, (2, h, w)."""

@@ -12,17 +12,21 @@ STRANGE, STRANGE_AT_ONCE, STRANGE_UNTOLD = 0.6, 0.25, 0.06
 # What comes back has to be told better than what went on: this much of the reference explained, hidden places and all,
 # or nearly as much as before it was lost.
 EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
-EXPLAINED_LED = 0.2  # of what comes back where its company has it: it may have turned meanwhile
+# What comes back where its company has it may have turned meanwhile.
+LED_ALIKE, LED_LACKS, EXPLAINED_LED = 0.7, 0.35, 0.2
+# What is seen of it and nothing else: a part is enough, from which the rest is found.
+SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.15, 0.35
 USUAL_FROM = 0.1  # of a frame goes into what is usual of late
 
 
 @dataclass(frozen=True)
 class Likeness:
     """What a frame has to do with the reference: the share of its texture that what is seen ``lacks``, and the share of
-    the surface that is ``explained``, hidden places and all."""
+    the surface that is ``explained``, hidden places and all; ``alike`` is the plain correlation of what is seen."""
 
     lacks: float
     explained: float
+    alike: float = 1.0
 
     def strange(self, usual: "Likeness", *, told: bool, again: bool, led: bool = False) -> bool:
         """Whether this is something else, however steadily it is followed, after what was ``usual`` of late.
@@ -30,7 +34,11 @@ class Likeness:
         ``told``: by its texture, not by a few marks alone; ``again``: it was not seen on the frame before; ``led``: it
         lies where what goes with it says
         """
-        expected = EXPLAINED_LED if led else min(EXPLAINED_AGAIN, AS_BEFORE * usual.explained)
+        expected = min(EXPLAINED_AGAIN, AS_BEFORE * usual.explained)
+        if led and self.alike >= LED_ALIKE and self.lacks <= LED_LACKS:
+            expected = min(expected, EXPLAINED_LED)
+        if self.alike >= SURELY_ALIKE and self.lacks <= SURELY_LACKS:
+            expected = min(expected, EXPLAINED_SURELY)
         if again and self.explained < expected:
             return True
         return self.lacks > (max(STRANGE, usual.lacks + STRANGE_AT_ONCE) if told else STRANGE_UNTOLD)
@@ -51,4 +59,4 @@ def likeness_of(r: MeshRegistration, fit: MeshFit, unlike: ImageF32) -> Likeness
     shown, there = r.coarse(r.held * fit.visible), r.coarse(r.held * fit.inside)
     explained = float(((1 - unlike) * shown).sum())
     share = min(explained / max(float(there.sum()), 1e-6), 1.0)
-    return Likeness(1 - explained / max(float(shown.sum()), 1e-6), share)
+    return Likeness(1 - explained / max(float(shown.sum()), 1e-6), share, fit.alike)

@@ -276,7 +276,8 @@ class MeshRun:
         row, new = self._followed(k, state, history)
         known = seen and new.status in SEEN
         steps = (state.displacement, new.displacement) if known else (None, None)
-        self.company.learn(*steps, whole=row.status == OK)
+        shown = float((new.visible * self.registration.held).sum() / max(float(self.registration.held.sum()), 1.0))
+        self.company.learn(*steps, whole=new.status in SEEN and shown >= WEAK_SHARE)
         return row, new
 
     def _followed(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
@@ -476,7 +477,12 @@ class MeshRun:
         """Not seen: keep the place that is most likely, and say how unsure it is."""
         hidden = (np.zeros(len(self.vertices)) if state.hidden is None else state.hidden) + 1
         controls = self.registration.lattice.fit(displacement)
-        row = TrackRow(self._placed(controls), 2.0 + HIDDEN_ERROR_PX * 20 * hidden, status)
+        error = 2.0 + HIDDEN_ERROR_PX * 20 * hidden
+        if status != OUTSIDE and self.company.tells(float(np.median(hidden))):
+            # It is not seen, but known where it is: what lies on it goes on, behind what passes.
+            row = TrackRow(self._placed(controls), np.full(len(error), self.company.error_px()), WEAK)
+        else:
+            row = TrackRow(self._placed(controls), error, status)
         new = MeshState(
             displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden, state.memory
         )

@@ -40,6 +40,7 @@ class Apply:
     help = "Puts artwork with alpha on the surface: it takes on its folds, its light, its focus and its grain."
     Params = ApplyParams
     on_picture = False
+    stays_behind = True
     judged = ("slide",)
     prepared_by = ()
 

@@ -36,6 +36,7 @@ class Conceal:
     help = "Takes a mark away with live skin from near by, its light matched on every frame."
     Params = ConcealParams
     on_picture = False
+    stays_behind = True
     judged = ("seam", "grain", "tone", "flicker", "slide")
     prepared_by = ("way", "plate", "plates", "donor", "donors", "hold", "light_bends")
 
@@ -63,6 +64,7 @@ class Conceal:
         )
         if around is None:
             return None
+        around = around.behind(site.front(around.box))
         matte = edge_matte(site, around.polygon, around.box, around.scale, distance=around.distance)
         if not (matte > 0).any():
             return None

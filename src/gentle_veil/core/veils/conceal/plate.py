@@ -264,7 +264,8 @@ def lit_tone(
     )
     sigma = LIGHT_SIGMA * around.scale
     weight = weight / np.float32(255)
-
+    if around.front is not None:
+        weight = weight * (1 - around.front)[..., None]
     depth = rim.depth / np.float32(around.scale)
     limb_px = max(LIMB_PX, rim.slope / around.scale)
     away = away_at(plate, where)

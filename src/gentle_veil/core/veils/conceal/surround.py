@@ -1,6 +1,6 @@
 """A mark and the ring of plain skin around it, on one frame; and the tone that the ring promises."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.retouch.light import tone_from_around
-from gentle_veil.core.types import ImageF32, MaskBool, Points
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 RING_SHARE = 0.5  # of the mark's half size
 RING_LEAST, RING_MOST = 5.0, 24.0  # frame px
@@ -24,7 +24,7 @@ Steps = dict[str, list[float]]
 @dataclass(frozen=True)
 class Surround:
     """Convention: box in frame px; polygon (M, 2) the outline on the frame; distance (h, w) signed px to the grown
-    outline; ring (h, w) bool, frame px."""
+    outline; ring (h, w) bool; front (h, w) 1 where something lies in front; frame px."""
 
     outline_ref: Points
     polygon: Points
@@ -33,6 +33,11 @@ class Surround:
     box: Box
     distance: ImageF32
     ring: MaskBool
+    front: MatteF32 | None = None
+
+    def behind(self, front: MatteF32 | None) -> "Surround":
+        """The same with something in front, which tells nothing of the surface."""
+        return self if front is None else replace(self, ring=self.ring & (front <= 0), front=front)
 
     @property
     def size(self) -> tuple[int, int]:

@@ -24,6 +24,7 @@ class Keep:
     help = "Lets the original through again (eyes, a mouth, hair, a hand), over all veils below it."
     Params = KeepParams
     on_picture = True
+    stays_behind = False
     judged = ()
     prepared_by = ()
 

@@ -58,6 +58,7 @@ class Obscure:
     help = "Hides faces, or whatever a drape follows, under mosaic, blur or a flat cover."
     Params = ObscureParams
     on_picture = True
+    stays_behind = False
     judged = ()
     prepared_by = ("whom", "chosen", "look", "cell", "cell_px", "margin", "grid")
 

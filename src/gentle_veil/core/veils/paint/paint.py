@@ -37,6 +37,7 @@ class Paint:
     help = "Brush strokes on the flat view, carried to every frame: colour, clone, heal, soften, on tone or texture."
     Params = PaintParams
     on_picture = False
+    stays_behind = True
     judged = ("seam",)
     prepared_by = ("strokes", "radius")
 

@@ -112,6 +112,7 @@ class Smooth:
     help = "Evens blotches and lines of a chosen size; pores, eyes, lips and hair stay as they are."
     Params = SmoothParams
     on_picture = True
+    stays_behind = True
     judged = ("seam",)
     prepared_by = ("features", "selection")
 
