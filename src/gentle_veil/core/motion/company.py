@@ -30,7 +30,8 @@ WINDOW, LEVELS = (15, 15), 2
 BACK_PX = 0.5  # forward and backward
 ALIKE_PX, ALIKE_SHARE = 0.6, 0.15  # px, and of the motion, within which a point goes with the region
 STILL_PX = 0.5  # motion of the region under which agreeing says little: all that stands still agrees
-FORGETS, TRUSTED, MOST_VOTES = 0.5, 1.5, 8.0  # votes a stray point loses at once; needed to be heard; kept
+FORGETS, TRUSTED, MOST_VOTES = 0.5, 1.5, 8.0  # votes that a stray point keeps; needed to be heard; the most
+GROWN_UP = 6  # frames
 HEARSAY = 0.5  # of a vote, for going as the company does while the region is not seen
 NEAR_PX, STAYS_PX = 20.0, 60.0  # how far around it is heard; how reluctantly turn and size change
 MOST_TURN = 0.04  # radians, and as much of its size, from one frame to the next
@@ -55,7 +56,7 @@ class Company:
         self.agreed: Matrix | None = None
         self.went: np.ndarray | None = None  # the region, over the last step
         self.points = self.ends = np.zeros((0, 2), np.float32)
-        self.votes = np.zeros(0)
+        self.votes = self.ages = np.zeros(0)
 
     def step(self, before: int, k: int, outline: Points) -> None:
         """Follow the points from frame ``before``, where the region has this ``outline`` (M, 2), to frame ``k``."""
@@ -63,11 +64,11 @@ class Company:
             self.forget()
         self.at = k
         x0, y0, x1, y1 = box = self._box(outline)
-        inside = (self.points >= (x0, y0)).all(axis=1) & (self.points < (x1, y1)).all(axis=1)
-        self.points, self.votes = self.points[inside], self.votes[inside]
+        inside = np.asarray(((self.points >= (x0, y0)) & (self.points < (x1, y1))).all(axis=1))
+        self._keep(inside)
         if min(x1 - x0, y1 - y0) < 3 * WINDOW[0]:
-            self.points = self.ends = np.zeros((0, 2), np.float32)
-            self.votes = np.zeros(0)
+            self._keep(np.zeros(len(self.points), bool))
+            self.ends = self.points
             return
         self.centre = outline.mean(axis=0)
         self.radius = float(np.linalg.norm(outline - self.centre, axis=1).mean())
@@ -81,13 +82,17 @@ class Company:
             return
         start = (self.points - origin) / scale
         end, kept = _tracked(a, b, start)
-        self.points, self.votes = self.points[kept], self.votes[kept]
+        self._keep(kept)
         self.ends = end[kept] * scale + origin
 
     @property
-    def loyalty(self) -> float:
-        """The share of the points that are trusted."""
-        return float((self.votes >= TRUSTED).mean()) if len(self.votes) else 0.0
+    def loyalty(self) -> float | None:
+        """The share that is trusted of the points that have been there for a while: a passing thing brings its own.
+
+        None while there are none
+        """
+        old = self.ages >= GROWN_UP
+        return float((self.votes[old] >= TRUSTED).mean()) if old.any() else None
 
     def motion(self) -> Matrix | None:
         """The similarity (2, 3) by which those that are trusted went over the last step; None where too few agree."""
@@ -122,8 +127,10 @@ class Company:
             alike = off < ALIKE_PX + ALIKE_SHARE * went
             earned = sure * np.clip(went / STILL_PX, 0.2, 1.0)
             self.votes = np.where(alike, np.minimum(self.votes + earned, MOST_VOTES), FORGETS * self.votes - 0.2)
-        kept = self.votes > -2
-        self.points, self.votes = self.ends[kept], self.votes[kept]
+        self.points, self.ages = self.ends, self.ages + 1
+
+    def _keep(self, kept: np.ndarray) -> None:
+        self.points, self.votes, self.ages = self.points[kept], self.votes[kept], self.ages[kept]
 
     def _box(self, outline: Points) -> Box:
         low, high = outline.min(axis=0), outline.max(axis=0)
@@ -144,7 +151,7 @@ class Company:
         found = cv2.goodFeaturesToTrack(picture, WANTED - len(self.points), QUALITY, APART_PX, mask=free)
         if found is not None:
             self.points = np.concatenate([self.points, found[:, 0] * scale + origin]).astype(np.float32)
-            self.votes = np.concatenate([self.votes, np.zeros(len(found))])
+            self.votes, self.ages = (np.concatenate([v, np.zeros(len(found))]) for v in (self.votes, self.ages))
 
 
 def _tracked(a: np.ndarray, b: np.ndarray, start: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -18,7 +18,7 @@ SAMPLED = 4  # every so many lattice points tell the motion of the whole
 TOLD_FRAMES, ALONE_MISSES = 15, 0.3  # hidden frames; of a usual miss, by which the place is less sure each frame
 MOST_ALONE = 40  # frames without all of the region, after which its company is asked no more
 FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 90
-FIRST_LOYALTY, LOYAL = 0.3, 0.3
+LOYAL = 0.38
 NEAR_PX, NEAR_PER_FRAME = 3.0, 0.2  # from where the company has it, and how much further for each hidden frame
 SEEK_PX, SEEK_PER_FRAME, MOST_SEEK_PX = 16.0, 2.0, 64.0
 PEAKS, PEAK_APART, LEAST_ALIKE = 3, 3, 0.2  # places that are tried; lattice points between them; correlation
@@ -47,7 +47,8 @@ class Accompanied:
         self.company.forget()
         self.trusted = False
         self.misses = FIRST_MISS_PX  # by how much the company foretold most of the region wrongly of late
-        self.loyalty = FIRST_LOYALTY  # share of all that is around the region that went with it of late
+        self.told = 0  # times that loyalty was told
+        self.loyalty = 0.0  # share of all that is around the region that went with it of late
         self.since = 0  # frames since all of it was last seen
         self.alone: ImageF32 | None = None  # where the company alone has taken it since then
 
@@ -69,7 +70,9 @@ class Accompanied:
         if now is not None and before is not None and whole and self.trusted:
             away = np.hypot(*(now - self.place))[self.registration.held > 0.5]
             self.misses += OF_LATE * (float(np.percentile(away, MOST)) - self.misses)
-            self.loyalty += OF_LATE * (self.company.loyalty - self.loyalty)
+            if (loyalty := self.company.loyalty) is not None:
+                self.told += 1
+                self.loyalty += max(OF_LATE, 1 / self.told) * (loyalty - self.loyalty)
         if whole:
             self.since, self.alone = 0, None
 

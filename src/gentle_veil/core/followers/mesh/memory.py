@@ -25,6 +25,8 @@ TRUST_CELLS = 1.5  # Gaussian of the neighbourhoods that are judged
 LEAST_SEEN = 0.05  # of a neighbourhood, to judge it
 # Local correlation with the reference at which the running picture stands in for it, and at which it is not needed.
 ESTRANGED, ALIKE = 0.65, 0.92
+AT_ONCE = 0.4  # by which the correlation falls where something comes in front
+USUAL_FROM, USUAL_FROM_OTHERS = 0.1, 0.02  # of a frame goes into what is usual
 LEAST_ENERGY = 1e-9
 NOISE_TIMES = 1.3  # of what it takes off on average: around a cell it may be more
 
@@ -34,12 +36,13 @@ class Memory:
     """``recent[level]`` (h, w) the running picture in the reference's light; ``trust`` (h, w) 0..1 of the reference.
 
     ``unlike`` (rows, columns) over the cells: how far the correlation with the reference around each is from 1,
-    beyond what the noise of both pictures takes off it
+    beyond what the noise of both pictures takes off it; ``usual`` the same of late, noise and all, from 1 downwards
     """
 
     recent: tuple[ImageF32, ...]
     trust: ImageF32
     unlike: ImageF32
+    usual: ImageF32
 
     def pictures(self, home: Pictures) -> Pictures:
         """What a frame is to be compared with."""
@@ -61,22 +64,32 @@ def learnt(
     pyramid: GreyPyramid,
     displacement: ImageF32,
     fit: MeshFit,
+    *,
+    suspicious: bool,
 ) -> Memory:
-    """The memory after a frame (``pyramid``) that lies under ``displacement`` (2, h, w), that of ``fit``."""
+    """The memory after a frame (``pyramid``) that lies under ``displacement`` (2, h, w), that of ``fit``.
+
+    ``suspicious``: what changes at once is taken for something in front; crumpling cloth changes at once by itself
+    """
     r, home = registration, registration.home
     recent = home.templates if before is None else before.recent
     looks = [(fit.seen, fit.inside), *(r.look(pyramid, level, displacement) for level in range(1, LEVELS))]
     shown = [r.held * fit.visible * inside for _, inside in looks]
+    likeness = likeness_around(r, home.templates[0], fit.seen, shown[0])
+    usual = np.ones_like(likeness) if before is None else before.usual
+    # What a surface looks like changes little by little; what comes at once is in front of it.
+    same = (usual - likeness < AT_ONCE) | (not suspicious)
+    usual = usual + np.where(same, USUAL_FROM, USUAL_FROM_OTHERS) * (likeness - usual)
+    shown = [s * r.fine(same.astype(np.float32)) for s in shown]
     bias, per_gain = fit.light.bias, 1 / fit.light.gain
     new = [
         old + np.float32(LEARNT) * there * ((seen - bias) * per_gain - old)
         for old, (seen, _), there in zip(recent, looks, shown, strict=True)
     ]
-    likeness = likeness_around(r, home.templates[0], fit.seen, shown[0])
     trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
     noise = fit.sigmas[0] ** 2 / (2 * np.maximum(r.coarse(home.energies[0]), LEAST_ENERGY))
     unlike = np.maximum(1 - likeness - NOISE_TIMES * noise, 0).astype(np.float32)
-    return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike)
+    return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike, usual.astype(np.float32))
 
 
 def likeness_around(r: MeshRegistration, reference: ImageF32, seen: ImageF32, shown: ImageF32) -> ImageF32:

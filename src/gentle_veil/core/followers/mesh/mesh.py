@@ -58,6 +58,7 @@ LOST_ALIKE = 0.5  # plain correlation: a mesh bends over foreign texture to abou
 FAINT_CONTRAST, NO_CONTRAST = 0.6, 0.05  # of the reference's
 WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
+TOLD_SHARE = 0.5  # of the surface that is explained, from which no company can deny it
 OUTSIDE_SHARE = 0.15
 CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
@@ -442,12 +443,13 @@ class MeshRun:
             status = OUTSIDE if plane_status == OUTSIDE else status
             return self.carried(state, self.company.likely(), status)
         displacement = r.displacement(fit.controls)
-        memory = learnt(state.memory, r, pyramid, displacement, fit)
+        memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=self.company.judges)
         likeness = likeness_of(r, fit, memory.unlike)
         again = state.status not in SEEN
         led = self.company.near(displacement)
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
-        astray = not again and self.company.judges and shown < WEAK_SHARE and not led
+        part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
+        astray = not again and self.company.judges and part and not led
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
