@@ -32,6 +32,7 @@ SLIP = 3  # field px, side of the neighbourhood in which an edge may be off
 USUAL_PERCENTILE, UNSTEADY, TIMES = 90, 50, 3.0
 TONE_LIMITS, CHROMA_LIMITS = (0.3, 1.5), (0.12, 0.5)
 SURE, HINT = 1.3, 0.6  # of the limit, squared: where a thing begins, and how far it goes on
+COLOURLESS, SHADE = 0.7, 1.0  # of the limit of chroma; natural log: a shadow takes up to two thirds of the light
 DRAWING_SIGMA = 4.0  # field px
 SHOWN_THROUGH, LEAST_DRAWN = 0.5, 0.3  # of the usual correlation with the usual drawing, and the least that counts
 LEAST_AREA, CLOSED = 12, 5  # field px
@@ -170,10 +171,12 @@ def _drawing(lit: ImageF32) -> ImageF32:
 def _things(lit: ImageF32, look: Look, limits: tuple[float, float]) -> MaskBool:
     """Whole things: where a pixel is surely foreign, and all that hangs together with it and may be.
 
-    What shows the surface's own drawing is the surface, whatever light lies on it.
+    What shows the surface's own drawing is the surface, whatever light lies on it; so is what has its colour, as a
+    shadow has.
     """
-    tone, chroma = (values / limit for values, limit in zip(_off(lit, look), limits, strict=True))
-    score = tone**2 + chroma**2
+    off_tone, off_chroma = _off(lit, look)
+    chroma = off_chroma / limits[1]
+    score = (off_tone / limits[0]) ** 2 + chroma**2
     hint = cv2.morphologyEx((score > HINT).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSED, CLOSED), np.uint8))
     _, labels = cv2.connectedComponents(hint)
     sure = np.bincount(labels[score > SURE], minlength=int(labels.max()) + 1)
@@ -181,6 +184,9 @@ def _things(lit: ImageF32, look: Look, limits: tuple[float, float]) -> MaskBool:
     drawing = _drawing(lit)
     for label in np.flatnonzero(sure >= LEAST_AREA):
         there = labels == label
+        if float(chroma[there].mean()) < COLOURLESS and float(off_tone[there].mean()) < SHADE:
+            sure[label] = 0
+            continue
         usually = float(np.median([_alike(look.drawing[there], one[there]) for one in look.drawings]))
         if _alike(look.drawing[there], drawing[there]) > SHOWN_THROUGH * max(usually, LEAST_DRAWN):
             sure[label] = 0
