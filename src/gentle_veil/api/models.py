@@ -516,8 +516,12 @@ class Plugin(BaseModel):
     params: list[Param]
 
 
+class VeilPlugin(Plugin):
+    stays_behind: bool
+
+
 class Params(BaseModel):
-    veils: dict[str, Plugin]
+    veils: dict[str, VeilPlugin]
     followers: dict[str, Plugin]
 
 

@@ -392,7 +392,10 @@ def param_specs() -> dict[str, Any]:
         ]
 
     return {
-        "veils": {k: {"label": v.label, "help": v.help, "params": described(v.Params)} for k, v in VEILS.items()},
+        "veils": {
+            k: {"label": v.label, "help": v.help, "params": described(v.Params), "stays_behind": v.stays_behind}
+            for k, v in VEILS.items()
+        },
         "followers": {
             k: {"label": f.label, "help": f.help, "params": described(f.Options)} for k, f in FOLLOWERS.items()
         },

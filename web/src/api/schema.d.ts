@@ -1435,7 +1435,7 @@ export interface components {
             };
             /** Veils */
             veils: {
-                [key: string]: components["schemas"]["Plugin"];
+                [key: string]: components["schemas"]["VeilPlugin"];
             };
         };
         /** Plugin */
@@ -1843,6 +1843,12 @@ export interface components {
          */
         Veil: {
             /**
+             * Behind
+             * @description Stays behind what is found to pass in front of its drape, drawn or not.
+             * @default true
+             */
+            behind?: boolean;
+            /**
              * Come In
              * @description Frames over which it comes in.
              * @default 0
@@ -1935,6 +1941,17 @@ export interface components {
             ready: boolean;
             /** Why */
             why: string;
+        };
+        /** VeilPlugin */
+        VeilPlugin: {
+            /** Help */
+            help: string;
+            /** Label */
+            label: string;
+            /** Params */
+            params: components["schemas"]["Param"][];
+            /** Stays Behind */
+            stays_behind: boolean;
         };
         /** VeilProof */
         VeilProof: {

@@ -55,6 +55,8 @@ export interface Veil {
   grow?: Value;
   opacity?: Value;
   enabled?: boolean;
+  /** False: laid over what passes in front, too. */
+  behind?: boolean;
   range?: [number, number] | null;
   come_in?: number;
   go_out?: number;

@@ -35,6 +35,7 @@ SURE, HINT = 1.3, 0.6  # of the limit, squared: where a thing begins, and how fa
 COLOURLESS, SHADE = 0.7, 1.0  # of the limit of chroma; natural log: a shadow takes up to two thirds of the light
 DRAWING_SIGMA = 4.0  # field px
 SHOWN_THROUGH, LEAST_DRAWN = 0.5, 0.3  # of the usual correlation with the usual drawing, and the least that counts
+DRAWN = 0.5  # usual correlation from which a drawing would show in a shadow, too
 LEAST_AREA, CLOSED = 12, 5  # field px
 NEW_LIGHT_CHROMA, NEW_LIGHT_SHARE = 0.15, 0.8  # a flash has light's colour, and is all over
 
@@ -44,7 +45,7 @@ class Look:
     """How a surface usually looks over a box of the reference, in steps of ``step`` px.
 
     ``usual`` (h, w, 3) natural log of linear light; ``low`` and ``high`` the least and most of it around each place;
-    ``inside`` (h, w) the outline; ``drawing`` (h, w) its fine tone, and ``drawings`` (n, h, w) that of some frames
+    ``inside`` (h, w) the outline; ``tone`` (h, w) without colour, and ``tones`` (n, h, w) that of some frames
     """
 
     box: Box
@@ -53,8 +54,8 @@ class Look:
     low: ImageF32
     high: ImageF32
     inside: MaskBool
-    drawing: ImageF32
-    drawings: ImageF32
+    tone: ImageF32
+    tones: ImageF32
 
 
 def passing(
@@ -81,7 +82,7 @@ def passing(
     kernel, usual = np.ones((SLIP, SLIP), np.uint8), np.median(lit, axis=0).astype(np.float32)
     inside = polygon_mask((polygon_ref - box[:2]) / step, usual.shape[1], usual.shape[0])
     low, high = cv2.erode(usual, kernel), cv2.dilate(usual, kernel)
-    look = Look(box, step, usual, low, high, inside, _drawing(usual), np.stack([_drawing(one) for one in lit]))
+    look = Look(box, step, usual, low, high, inside, usual.mean(axis=-1), np.stack([one.mean(axis=-1) for one in lit]))
     limits = _limits([_off(one, look) for one in lit], inside)
     found = {}
     for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits)):
@@ -156,16 +157,18 @@ def _limits(offs: list[tuple[ImageF32, ImageF32]], inside: MaskBool) -> tuple[fl
     return float(np.clip(tone, *TONE_LIMITS)), float(np.clip(chroma, *CHROMA_LIMITS))
 
 
-def _alike(a: np.ndarray, b: np.ndarray) -> float:
-    """Correlation of two drawings at the same places."""
-    a, b = a - a.mean(), b - b.mean()
-    return float(a @ b / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))
-
-
-def _drawing(lit: ImageF32) -> ImageF32:
-    """What is drawn on a surface (h, w): fine tone, without light."""
-    tone = lit.mean(axis=-1)
-    return np.asarray(tone - cv2.GaussianBlur(tone, (0, 0), DRAWING_SIGMA), np.float32)
+def _alike(a: ImageF32, b: ImageF32, there: MaskBool) -> float:
+    """Correlation of the fine tone of two looks (h, w) within a mask, untouched by what lies beyond its edge."""
+    ys, xs = np.nonzero(there)
+    box = (slice(int(ys.min()), int(ys.max()) + 1), slice(int(xs.min()), int(xs.max()) + 1))
+    mask = there[box].astype(np.float32)
+    around = np.maximum(cv2.GaussianBlur(mask, (0, 0), DRAWING_SIGMA), 1e-3)
+    fine = [
+        (p[box] - cv2.GaussianBlur(p[box] * mask, (0, 0), DRAWING_SIGMA) / around)[there[box]].astype(np.float64)
+        for p in (a, b)
+    ]
+    p, q = (f - f.mean() for f in fine)
+    return float(p @ q / max(float(np.sqrt((p @ p) * (q @ q))), 1e-9))
 
 
 def _things(lit: ImageF32, look: Look, limits: tuple[float, float]) -> MaskBool:
@@ -181,14 +184,14 @@ def _things(lit: ImageF32, look: Look, limits: tuple[float, float]) -> MaskBool:
     _, labels = cv2.connectedComponents(hint)
     sure = np.bincount(labels[score > SURE], minlength=int(labels.max()) + 1)
     sure[0] = 0
-    drawing = _drawing(lit)
+    tone = lit.mean(axis=-1)
     for label in np.flatnonzero(sure >= LEAST_AREA):
         there = labels == label
-        if float(chroma[there].mean()) < COLOURLESS and float(off_tone[there].mean()) < SHADE:
-            sure[label] = 0
-            continue
-        usually = float(np.median([_alike(look.drawing[there], one[there]) for one in look.drawings]))
-        if _alike(look.drawing[there], drawing[there]) > SHOWN_THROUGH * max(usually, LEAST_DRAWN):
+        usually = float(np.median([_alike(look.tone, one, there) for one in look.tones]))
+        alike = _alike(look.tone, tone, there)
+        darker = -float((lit - look.usual)[there].mean())
+        shade = usually < DRAWN and float(chroma[there].mean()) < COLOURLESS and 0 < darker < SHADE
+        if shade or alike > SHOWN_THROUGH * max(usually, LEAST_DRAWN):
             sure[label] = 0
     things: MaskBool = (sure >= LEAST_AREA)[labels]
     return grown(things, 1) if things.any() else things

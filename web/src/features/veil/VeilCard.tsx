@@ -210,6 +210,14 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           checked={veil.enabled !== false}
           onChange={(on) => change({ enabled: on }, on ? "On" : "Off")}
         />
+        {veil.drape && params?.veils[veil.kind]?.stays_behind && (
+          <Switch
+            label="Behind what passes"
+            help="Whatever comes in front of the surface is found by its look and left as it is, drawn as a holdout or not."
+            checked={veil.behind !== false}
+            onChange={(on) => change({ behind: on }, on ? "Behind what passes" : "Over what passes")}
+          />
+        )}
         <RangeRow
           range={veil.range ?? null}
           first={shot.facts.first_frame}

@@ -21,7 +21,8 @@ def _found() -> dict[str, object]:
 
 def test_what_was_found__lies_where_the_surface_has_it() -> None:
     matte = InFront(1, track=TRACK, found=_found()).matte(BOX)
-    assert matte is not None and matte.shape == (30, 40)
+    assert matte is not None
+    assert matte.shape == (30, 40)
     assert matte[:, : 28 - 10].max() == 0
     assert matte[:, 31 - 10 :].min() == 1
 
@@ -36,5 +37,6 @@ def test_drawn_and_found__both_count() -> None:
     holdout = Holdout(keyed_outline({0: (square, np.ones(4, bool))}))
     matte = InFront(1, (holdout,), TRACK, _found()).matte(BOX)
     assert matte is not None
-    assert matte[5, 5] == 1 and matte[15, 35] == 1
+    assert matte[5, 5] == 1
+    assert matte[15, 35] == 1
     assert matte[25, 5] == 0

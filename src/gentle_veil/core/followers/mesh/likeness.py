@@ -15,7 +15,7 @@ EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
 # What comes back where its company has it may have turned meanwhile.
 LED_ALIKE, LED_LACKS, EXPLAINED_LED = 0.7, 0.35, 0.2
 # What is seen of it and nothing else: a part is enough, from which the rest is found.
-SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.15, 0.35
+SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.08, 0.35
 USUAL_FROM = 0.1  # of a frame goes into what is usual of late
 
 

@@ -66,7 +66,8 @@ def test_what_stands_still_beside_it__earns_no_trust() -> None:
     still = company.points[:, 0] < 120
     assert still.sum() > 10
     assert (company.votes[still] <= 0).all()
-    assert company.loyalty is not None and 0.2 < company.loyalty < 0.9
+    assert company.loyalty is not None
+    assert 0.2 < company.loyalty < 0.9
 
 
 @pytest.mark.truth

@@ -14,7 +14,8 @@ def mixed(r: MeshRegistration, picture: np.ndarray, *guesses: ImageF32, sigma: f
     mixer = Mixer(r, pyramid(picture), r.start_light(), np.ones(r.shape, np.float32), sigma)
     for guess in guesses:
         mixer.add(guess)
-    return mixer.mix(np.zeros((2, *r.shape), np.float32), np.ones(r.cells, np.float32))
+    still = np.zeros((2, *r.shape), np.float32)
+    return mixer.mix(still, np.ones(r.cells, np.float32), still)
 
 
 def moved(r: MeshRegistration, x: float, y: float) -> ImageF32:

@@ -13,7 +13,7 @@ from gentle_veil.core.motion.mesh_registration import MeshRegistration
 def seen_as(r: MeshRegistration, picture: np.ndarray, before: Memory | None = None) -> Memory:
     still, seen = np.zeros((2, *r.grid.shape)), pyramid(picture)
     fit = r.unsolved(seen, still, r.start_light(), np.ones(r.shape, np.float32), (np.inf, np.inf))
-    return learnt(before, r, seen, r.displacement(still), replace(fit, light=r.start_light()))
+    return learnt(before, r, seen, r.displacement(still), replace(fit, light=r.start_light()), suspicious=False)
 
 
 @pytest.mark.property
