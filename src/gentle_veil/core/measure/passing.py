@@ -33,9 +33,9 @@ USUAL_PERCENTILE, UNSTEADY, TIMES = 90, 50, 3.0
 TONE_LIMITS, CHROMA_LIMITS = (0.3, 1.5), (0.12, 0.5)
 SURE, HINT = 1.3, 0.6  # of the limit, squared: where a thing begins, and how far it goes on
 COLOURLESS, SHADE = 0.7, 1.0  # of the limit of chroma; natural log: a shadow takes up to two thirds of the light
-DRAWING_SIGMA = 4.0  # field px
+DRAWING_SIGMA = 3.0  # field px
 SHOWN_THROUGH, LEAST_DRAWN = 0.5, 0.3  # of the usual correlation with the usual drawing, and the least that counts
-DRAWN = 0.5  # usual correlation from which a drawing would show in a shadow, too
+DRAWN = 0.7  # usual correlation from which a drawing would show in a shadow, too
 LEAST_AREA, CLOSED = 12, 5  # field px
 NEW_LIGHT_CHROMA, NEW_LIGHT_SHARE = 0.15, 0.8  # a flash has light's colour, and is all over
 
