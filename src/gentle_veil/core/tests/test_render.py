@@ -8,6 +8,7 @@ import pytest
 from gentle_veil.core.composite.holdout import Holdout
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import Keyed
+from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.params import number
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Patch, Placement
@@ -92,6 +93,17 @@ def test_holdout__is_the_source_itself_and_fades_out_around_it(frames: ArrayFram
     np.testing.assert_array_equal(held.img_raw[6:10, 6:10], frames[0][6:10, 6:10])
     np.testing.assert_array_equal(held.img_raw[4, 4], free.img_raw[4, 4])
     assert 0 < held.matte("a")[10, 8] < 1
+
+
+def test_what_was_found_to_pass__is_the_source_itself(frames: ArrayFrames) -> None:
+    field = np.zeros((16, 16), np.uint8)
+    field[:, :8] = 255
+    found = {"box": [0, 0, 16, 16], "step": 1, "frames": {"0": pack(field)}}
+    one = layer(Flat(), "a", passing=found)
+    held, free = render_frame(frames, (one,), 0), render_frame(frames, (one,), 1)
+    np.testing.assert_array_equal(held.img_raw[:, :7], frames[0][:, :7])
+    assert (held.matte("a")[6:8, 9:11] == free.matte("a")[6:8, 9:11]).all()
+    assert (free.img_raw[5, 5] != frames[1][5, 5]).any()
 
 
 def test_holdout__rides_on_its_drape_and_is_not_there_where_that_is_lost(frames: ArrayFrames) -> None:
