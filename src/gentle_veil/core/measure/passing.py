@@ -45,7 +45,7 @@ class Look:
     """How a surface usually looks over a box of the reference, in steps of ``step`` px.
 
     ``usual`` (h, w, 3) natural log of linear light; ``low`` and ``high`` the least and most of it around each place;
-    ``inside`` (h, w) the outline; ``tone`` (h, w) without colour, and ``tones`` (n, h, w) that of some frames
+    ``tone`` (h, w) without colour, and ``tones`` (n, h, w) that of some frames
     """
 
     box: Box
@@ -53,7 +53,6 @@ class Look:
     usual: ImageF32
     low: ImageF32
     high: ImageF32
-    inside: MaskBool
     tone: ImageF32
     tones: ImageF32
 
@@ -82,7 +81,7 @@ def passing(
     kernel, usual = np.ones((SLIP, SLIP), np.uint8), np.median(lit, axis=0).astype(np.float32)
     inside = polygon_mask((polygon_ref - box[:2]) / step, usual.shape[1], usual.shape[0])
     low, high = cv2.erode(usual, kernel), cv2.dilate(usual, kernel)
-    look = Look(box, step, usual, low, high, inside, usual.mean(axis=-1), np.stack([one.mean(axis=-1) for one in lit]))
+    look = Look(box, step, usual, low, high, usual.mean(axis=-1), np.stack([one.mean(axis=-1) for one in lit]))
     limits = _limits([_off(one, look) for one in lit], inside)
     found = {}
     for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits)):
