@@ -7,13 +7,14 @@ many frames are ok and yet more than 2.5 px off, and CIEDE2000 after a Gaussian 
 must stay as it is, and on the mark beside it. *over* is the same result with veils laid over what passes.
 """
 
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
 import numpy as np
 
 import record
-from conceal_plates import hull_of
+from conceal_plates import DRAPE, FOOTAGE, hull_of
 from gentle_veil.core.colour.ciede2000 import delta_e_2000
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_decode
@@ -28,11 +29,9 @@ from gentle_veil.core.render import Layer, render_frame
 from gentle_veil.core.veils import VEILS
 from gentle_veil.media.open_media import open_frames, probe
 
-FOOTAGE = record.ROOT / "demo" / "footage"
 SHOTS = {"deckhand_arm": (20, 55), "pilot": (40, 52)}  # reference; the frame on which a thing is over the mark
 THINGS = ("stick", "hand", "coat")
 PX_PER_FRAME, ANGLE = 7.0, 0.3
-DRAPE = 1.4  # times the outline
 FACING = 0.25
 
 
@@ -86,7 +85,7 @@ def one(folder: Path, reference: int, when: int, kind: str) -> dict[str, object]
     placement, params = Placement(track, outline, drape), veil.Params(way="plate")
     prepared = veil.prepare(frames, placement, params)
     bare = Layer("plate", veil, placement, params, prepared=prepared, feather=constant(4.0))
-    behind = Layer(**(bare.__dict__ | {"passing": passing(frames, track, drape)}))
+    behind = replace(bare, passing=passing(frames, track, drape))
     figures = followed(track, truth, drape, reference, cover)
     ks = [k for k in range(0, len(frames), 3) if (cover[k][marks[k]] > 0.5).mean() > 0.02]
     for name, layer in (("over", bare), ("behind", behind)):

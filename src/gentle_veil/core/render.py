@@ -1,6 +1,7 @@
 """Lay the veils of a recipe on one frame. A pure function of its arguments."""
 
 from dataclasses import dataclass, field, fields, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -102,12 +103,12 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         if row is None or not layer.on(k):
             continue
         edge = (layer.feather.at(k), layer.grow.at(k), layer.feather_in.at(k))
-        front = InFront(k, layer.holdouts, layer.placement.track, layer.passing)
-        site = Site(canvas, layer.placed(k), row, k, *edge, front=front.matte)
+        front = cache(InFront(k, layer.holdouts, layer.placement.track, layer.passing).matte)
+        site = Site(canvas, layer.placed(k), row, k, *edge, front=front)
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue
-        passing = front.matte(patch.box)
+        passing = front(patch.box)
         matte = patch.matte if passing is None else patch.matte * (1 - passing)
         matte = matte * np.float32(layer.strength(k))
         canvas.lay(patch.box, patch.img_lin, matte)

@@ -26,10 +26,11 @@ class InFront:
 
     def matte(self, box: Box) -> MatteF32 | None:
         """Over a box of the frame (h, w), 1 where something is in front; None where nothing is."""
-        free = np.ones((box[3] - box[1], box[2] - box[0]), np.float32)
-        if self.holdouts:
-            free = let_through(free, box, self.holdouts, self.k)
         found = self._found(box)
+        if found is None and not self.holdouts:
+            return None
+        free = np.ones((box[3] - box[1], box[2] - box[0]), np.float32)
+        free = let_through(free, box, self.holdouts, self.k)
         if found is not None:
             free = free * (1 - found)
         return None if (free >= 1).all() else np.asarray(1 - free, np.float32)

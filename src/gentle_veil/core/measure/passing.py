@@ -28,8 +28,8 @@ CALM_SIGMA = 1.0  # field px
 LIGHT_ROUNDS, LIGHT_SLACK = 6, 0.12  # natural log, within which a difference is told to be light
 STEADY_LIGHT = 0.02  # share of the pixels' weight with which light stays what it was
 SLIP = 3  # field px, side of the neighbourhood in which an edge may be off
-# Natural log beyond what is usual: so many times the 95th percentile of the unsteadier frames, within these bounds.
-USUAL_PERCENTILE, UNSTEADY, TIMES = 90, 50, 3.0
+# Natural log beyond what is usual: so many times the 90th percentile of the middlemost frame, within these bounds.
+USUAL_PERCENTILE, FRAMES_PERCENTILE, TIMES = 90, 50, 3.0
 TONE_LIMITS, CHROMA_LIMITS = (0.3, 1.5), (0.12, 0.5)
 SURE, HINT = 1.3, 0.6  # of the limit, squared: where a thing begins, and how far it goes on
 COLOURLESS, SHADE = 0.7, 1.0  # of the limit of chroma; natural log: a shadow takes up to two thirds of the light
@@ -152,7 +152,7 @@ def _off(lit: ImageF32, look: Look) -> tuple[ImageF32, ImageF32]:
 def _limits(offs: list[tuple[ImageF32, ImageF32]], inside: MaskBool) -> tuple[float, float]:
     """How far tone and chroma of this very surface may be off before something else is seen."""
     usual = np.array([[np.percentile(values[inside], USUAL_PERCENTILE) for values in off] for off in offs])
-    tone, chroma = TIMES * np.percentile(usual, UNSTEADY, axis=0)
+    tone, chroma = TIMES * np.percentile(usual, FRAMES_PERCENTILE, axis=0)
     return float(np.clip(tone, *TONE_LIMITS)), float(np.clip(chroma, *CHROMA_LIMITS))
 
 

@@ -277,7 +277,7 @@ class MeshRun:
         row, new = self._followed(k, state, history)
         known = seen and new.status in SEEN
         steps = (state.displacement, new.displacement) if known else (None, None)
-        shown = float((new.visible * self.registration.held).sum() / max(float(self.registration.held.sum()), 1.0))
+        shown = self._shown_share(new.visible)
         self.company.learn(*steps, whole=new.status in SEEN and shown >= WEAK_SHARE)
         return row, new
 
@@ -431,7 +431,7 @@ class MeshRun:
         self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, plane_status: str
     ) -> tuple[TrackRow, MeshState]:
         r = self.registration
-        shown = float((fit.visible * r.held).sum() / max(float(r.held.sum()), 1.0))
+        shown = self._shown_share(fit.visible)
         if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
             return self.carried(state, r.displacement(fit.controls), OUTSIDE)
         # Out of focus, little is left to correlate; what is left still holds the surface for a while.
@@ -468,6 +468,10 @@ class MeshRun:
         if r.fine_share > CLOSE_FROM:
             new.close = r.look_close(pyramid, displacement)
         return row, new
+
+    def _shown_share(self, visible: ImageF32) -> float:
+        held = self.registration.held
+        return float((visible * held).sum() / max(float(held.sum()), 1.0))
 
     def _placed(self, controls: np.ndarray) -> Points:
         """Where the vertices are: the field within the outline, and further out what all of it does."""
