@@ -23,6 +23,7 @@ Box = tuple[int, int, int, int]
 
 REACH_SHARE, REACH_RANGE = 1.0, (100.0, 200.0)  # of the region's size, px: how far around it company is looked for
 LARGEST_PICTURE = 320  # px; larger surroundings are halved first
+KEPT_PX = 24  # by which the surroundings may go without being cut out anew
 GAP_PX = 3.0  # between the outline and its company
 WANTED, APART_PX = 160, 7
 QUALITY = 0.01
@@ -57,24 +58,29 @@ class Company:
         self.went: np.ndarray | None = None  # the region, over the last step
         self.points = self.ends = np.zeros((0, 2), np.float32)
         self.votes = self.ages = np.zeros(0)
+        self.box: Box = (0, 0, 0, 0)
+        self.last: np.ndarray | None = None  # the picture of that box on frame ``at``
 
     def step(self, before: int, k: int, outline: Points) -> None:
         """Follow the points from frame ``before``, where the region has this ``outline`` (M, 2), to frame ``k``."""
         if self.at != before:
             self.forget()
         self.at = k
-        x0, y0, x1, y1 = box = self._box(outline)
+        box = self._box(outline)
+        if np.abs(np.subtract(box, self.box)).max() > KEPT_PX:
+            self.box, self.last = box, None
+        x0, y0, x1, y1 = self.box
         inside = np.asarray(((self.points >= (x0, y0)) & (self.points < (x1, y1))).all(axis=1))
         self._keep(inside)
         if min(x1 - x0, y1 - y0) < 3 * WINDOW[0]:
             self._keep(np.zeros(len(self.points), bool))
-            self.ends = self.points
+            self.ends, self.last = self.points, None
             return
         self.centre = outline.mean(axis=0)
         self.radius = float(np.linalg.norm(outline - self.centre, axis=1).mean())
-        half = max(x1 - x0, y1 - y0) > LARGEST_PICTURE
-        a, b = (_halved(self.picture(j, box)) if half else self.picture(j, box) for j in (before, k))
-        scale = np.float32(2.0 if half else 1.0)
+        scale = np.float32(2.0 if max(x1 - x0, y1 - y0) > LARGEST_PICTURE else 1.0)
+        a = self._picture(before, scale) if self.last is None else self.last
+        b = self.last = self._picture(k, scale)
         origin = np.array([x0, y0], np.float32)
         self._replenish(a, outline, origin, scale)
         if not len(self.points):
@@ -129,6 +135,10 @@ class Company:
             self.votes = np.where(alike, np.minimum(self.votes + earned, MOST_VOTES), FORGETS * self.votes - 0.2)
         self.points, self.ages = self.ends, self.ages + 1
 
+    def _picture(self, k: int, scale: np.float32) -> np.ndarray:
+        picture = self.picture(k, self.box)
+        return picture if scale == 1 else cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+
     def _keep(self, kept: np.ndarray) -> None:
         self.points, self.votes, self.ages = self.points[kept], self.votes[kept], self.ages[kept]
 
@@ -163,10 +173,6 @@ def _tracked(a: np.ndarray, b: np.ndarray, start: np.ndarray) -> tuple[np.ndarra
         # A point that is being covered goes with what covers it; it does not look the same meanwhile.
         kept &= change[:, 0] < max(LEAST_CHANGE, MORE_CHANGE * float(np.median(change[kept])))
     return end[:, 0], kept
-
-
-def _halved(picture: np.ndarray) -> np.ndarray:
-    return cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
 
 
 def _similarity(a: Points, b: Points, centre: Points, radius: float) -> Matrix:

@@ -34,6 +34,7 @@ from gentle_veil.core.types import ImageF32
 INNER = 0.85  # of the face's oval: its rim turns away first
 LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
 BEYOND_SHARE = 0.3  # of the distance beyond what is followed of the face, by which it may be wrong there
+LEADING_SHARE = 0.4  # of the whole face that is explained, from which it is not what passes over it
 WRONG_SHARE = 0.012  # of the face's size: how far off the whole may have a part
 
 
@@ -70,6 +71,8 @@ class _Run(MeshRun):
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         self.led = None if self.whole is None or state.status in SEEN else self.whole.lead(k)
+        if self.led is not None and self.company.judges and not self.company.near(self.led):
+            self.led = None  # what carried off the whole face has not carried off what is around the part
         return guesses if self.led is None else [self.led, *(self._near(g) for g in guesses)]
 
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
@@ -114,7 +117,7 @@ class _WholeFace:
         while self.at != k:
             self.at += self.step
             _, self.state = self.run.follow(self.at, self.state, self.history)
-        if self.state.status not in SEEN:
+        if self.state.now is None or self.state.now.explained < LEADING_SHARE:
             return None
         controls = self.run.registration.lattice.fit(self.state.displacement)
         return np.asarray(self.part.values(controls), np.float32)

@@ -8,6 +8,7 @@ like of late.
 import cv2
 import numpy as np
 
+from gentle_veil.core.followers.mesh.searching import by_parts, whole
 from gentle_veil.core.followers.plane.plane import PlaneRun
 from gentle_veil.core.motion.company import Company
 from gentle_veil.core.motion.mesh_registration import STEP, MeshRegistration
@@ -21,7 +22,7 @@ FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 90
 LOYAL = 0.38
 NEAR_PX, NEAR_PER_FRAME = 3.0, 0.2  # from where the company has it, and how much further for each hidden frame
 SEEK_PX, SEEK_PER_FRAME, MOST_SEEK_PX = 16.0, 2.0, 64.0
-PEAKS, PEAK_APART, LEAST_ALIKE = 3, 3, 0.2  # places that are tried; lattice points between them; correlation
+FINER, FINER_REACH = 2, 7  # further searches around what was found, and their reach in lattice points
 LOOK_MARGIN = 8  # px around what is searched
 
 
@@ -63,14 +64,14 @@ class Accompanied:
         self.alone = self._moved(displacement if self.alone is None else self.alone, moved)
         self.since += 1
 
-    def learn(self, before: ImageF32 | None, now: ImageF32 | None, *, whole: bool) -> None:
-        """After the frame was followed: the displacements if the region was seen on both frames, and whether all of
-        it was seen on this one."""
+    def learn(self, before: ImageF32 | None, now: ImageF32 | None, *, whole: bool, undisturbed: bool) -> None:
+        """After the frame was followed: the displacements if the region was seen on both frames, whether all of it was
+        seen on this one, and whether it is as ``undisturbed`` as usual: what passes brings points of its own."""
         self.company.learn(None if before is None or now is None else self._affine(before, now))
         if now is not None and before is not None and whole and self.trusted:
             away = np.hypot(*(now - self.place))[self.registration.held > 0.5]
             self.misses += OF_LATE * (float(np.percentile(away, MOST)) - self.misses)
-            if (loyalty := self.company.loyalty) is not None:
+            if undisturbed and (loyalty := self.company.loyalty) is not None:
                 self.told += 1
                 self.loyalty += max(OF_LATE, 1 / self.told) * (loyalty - self.loyalty)
         if whole:
@@ -123,42 +124,48 @@ class Accompanied:
     def box(self, hidden: float) -> tuple[Points, int]:
         """The lattice places (N, 2) in frame px that a search has to see, and its reach in lattice points."""
         reach = int(min(SEEK_PX + SEEK_PER_FRAME * hidden, MOST_SEEK_PX) // STEP)
-        places = self._search_places(reach)
+        places = self._search_places(self._affine_of(self.place), reach)
         return places[:, ::SAMPLED, ::SAMPLED].reshape(2, -1).T.astype(np.float64), reach
 
     def sought(self, pyramid: GreyPyramid, picture: ImageF32, reach: int) -> list[ImageF32]:
         """Displacements (2, h, w) at which the frame looks most like the ``picture`` (h, w) of the coarse level.
 
-        The search is over shifts of the whole, under the affine motion that the company has it at
+        The search is under the affine motion that the company has it at; part by part it finds a nearer one
         """
-        r = self.registration
-        there = self._search_places(reach)
+        held, affine = self.registration.held, self._affine_of(self.place)
+        scene = self._scene(pyramid, affine, reach)
+        shifts = [np.array(shift, np.float32)[:, None, None] for shift in whole(scene, picture, held)]
+        guesses = [_shifted(self.place, affine, shift) for shift in shifts]
+        bent = by_parts(scene, picture, held)
+        if bent is not None:
+            guesses.append(_shifted(self.place, affine, bent))
+            for _ in range(FINER):
+                affine = self._affine_of(guesses[-1])
+                bent = by_parts(self._scene(pyramid, affine, FINER_REACH), picture, held)
+                assert bent is not None
+                guesses[-1] = _shifted(guesses[-1], affine, bent)
+        return guesses
+
+    def _scene(self, pyramid: GreyPyramid, affine: Matrix, reach: int) -> ImageF32:
+        """The frame's coarse picture on the lattice, ``reach`` points wider on all sides, under an affine motion."""
+        there = self._search_places(affine, reach)
         x, y = ((there[i] - pyramid.origin[i]) / 2 for i in (0, 1))
         scene = cv2.remap(pyramid.levels[1], x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
         scene[np.abs(scene) > VOID_FROM] = 0
-        scores = cv2.matchTemplate(scene, picture, cv2.TM_CCOEFF_NORMED, mask=r.held)
-        scores = np.where(np.isfinite(scores), scores, -1.0)
-        linear, out = self._affine(np.zeros_like(self.place), self.place)[:, :2], []
-        for _ in range(PEAKS):
-            _, top, _, (column, row) = cv2.minMaxLoc(scores)
-            if top < LEAST_ALIKE:
-                break
-            step = linear @ (STEP * np.array([column - reach, row - reach], np.float64))
-            out.append(self.place + step.astype(np.float32)[:, None, None])
-            rows, columns = (slice(max(p - PEAK_APART, 0), p + PEAK_APART + 1) for p in (row, column))
-            scores[rows, columns] = -1
-        return out
+        return scene
 
-    def _search_places(self, reach: int) -> ImageF32:
-        """The lattice, ``reach`` points wider on all sides, under the affine motion of the place: (2, h, w)."""
+    def _search_places(self, affine: Matrix, reach: int) -> ImageF32:
+        """The lattice, ``reach`` points wider on all sides, under an affine motion: (2, h, w)."""
         r = self.registration
         columns, rows = (
             places[0] + STEP * np.arange(-reach, count + reach)
             for places, count in ((r.lattice.xs, r.shape[1]), (r.lattice.ys, r.shape[0]))
         )
-        affine = self._affine(np.zeros_like(self.place), self.place)
         at = np.tensordot(affine[:, :2], np.stack(np.meshgrid(columns, rows)).astype(np.float64), axes=1)
         return (at + affine[:, 2, None, None]).astype(np.float32)
+
+    def _affine_of(self, displacement: ImageF32) -> Matrix:
+        return self._affine(np.zeros_like(displacement), displacement)
 
     def _affine(self, before: ImageF32, now: ImageF32) -> Matrix:
         """The affine motion (2, 3), in frame px, from one displacement to another."""
@@ -168,3 +175,9 @@ class Accompanied:
         )
         solution, *_ = np.linalg.lstsq(np.concatenate([a, np.ones((len(a), 1))], axis=1), b, rcond=None)
         return np.asarray(solution.T)
+
+
+def _shifted(displacement: ImageF32, affine: Matrix, shift: ImageF32) -> ImageF32:
+    """A displacement moved by a shift (2, ...) in lattice points, before the affine motion of all of it."""
+    linear = (STEP * affine[:, :2]).astype(np.float32)
+    return displacement + np.tensordot(linear, shift, axes=1)

@@ -43,6 +43,10 @@ class Likeness:
             return True
         return self.lacks > (max(STRANGE, usual.lacks + STRANGE_AT_ONCE) if told else STRANGE_UNTOLD)
 
+    def as_usual(self, usual: "Likeness") -> bool:
+        """Whether as much of the surface is explained as was ``usual`` of late: nothing begins to hide it."""
+        return self.explained >= AS_BEFORE * usual.explained
+
     def into(self, usual: "Likeness") -> "Likeness":
         """What is usual of late, with this frame."""
         return Likeness(

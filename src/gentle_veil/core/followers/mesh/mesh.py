@@ -84,6 +84,7 @@ class MeshState:
     close: ImageF32 | None = None  # the frame's picture carried back, at full resolution
     strange: bool = False  # something else was found in the surface's place
     likeness: Likeness = ALIKE_SO_FAR  # usual of late
+    now: Likeness | None = None  # on this frame, where it is seen
 
 
 class MeshFollower:
@@ -130,7 +131,7 @@ def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:
 
 def _doubt(guess: ImageF32, steady: list[ImageF32]) -> float:
     """How much of a leap, 0 to 1, a guess (2, h, w) is from where the surface went so far."""
-    away = min(float(np.median(np.abs(guess - other).sum(axis=0))) for other in steady)
+    away = min(float(np.median(np.abs((guess - other)[:, ::3, ::3]).sum(axis=0))) for other in steady)
     return min(away / LEAP_PX, 1.0)
 
 
@@ -278,7 +279,9 @@ class MeshRun:
         known = seen and new.status in SEEN
         steps = (state.displacement, new.displacement) if known else (None, None)
         shown = self._shown_share(new.visible)
-        self.company.learn(*steps, whole=new.status in SEEN and shown >= WEAK_SHARE)
+        whole = new.status in SEEN and shown >= WEAK_SHARE
+        undisturbed = whole and new.now is not None and new.now.as_usual(state.likeness)
+        self.company.learn(*steps, whole=whole, undisturbed=undisturbed)
         return row, new
 
     def _followed(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
@@ -464,7 +467,7 @@ class MeshRun:
         unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
         row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
-        new.likeness = likeness.into(state.likeness)
+        new.likeness, new.now = likeness.into(state.likeness), likeness
         if r.fine_share > CLOSE_FROM:
             new.close = r.look_close(pyramid, displacement)
         return row, new

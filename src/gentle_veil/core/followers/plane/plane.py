@@ -289,7 +289,8 @@ class PlaneRun:
         x0, y0, x1, y1 = box
         picture = grey(self.frames[k][y0:y1, x0:x1], self.full_scale, self.weights)
         low, high = np.percentile(picture[::3, ::3], (1, 99))
-        return np.clip((picture - low) / max(high - low, 1e-4) * 255, 0, 255).astype(np.uint8)
+        stretch = 255 / max(float(high - low), 1e-4)
+        return cv2.addWeighted(picture, stretch, picture, 0, -stretch * float(low), dtype=cv2.CV_8U)
 
     def _near(self, found: Alignment, guess: Matrix, gap: int) -> bool:
         """Whether what was found lies where the region can have got to since it was last seen."""

@@ -54,6 +54,7 @@ BLED_PX = 2.0  # reference px: pictures are coded with half of their colours, so
 LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
+DARK_SPREADS, LEAST_DARK, THING_PX = 8.0, 0.3, 2  # natural log of light, by which skin is never darker; half px
 DARKEST = 1e-3
 
 
@@ -278,14 +279,17 @@ def lit_tone(
     tone = tone if painted is None else painted
     # Light is smooth: half the pixels tell as much of it.
     size, small = around.size, halved(frame)
-    light = _light(small, halved(picture), halved(weight), sigma / 2)
-    lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
-    ring = (around.ring | (around.distance < 0)) & skin
+    given = (small, halved(picture))
+    clean, known = halved(weight), halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
+    haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
+    lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
+    free = 1 - _dark_things(small, halved(np.exp(lit + haze)), known)
+    if (free < 1).any():
+        known, clean = known * free, clean * free
+        lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
     limb = 0 if painted is not None or rim.share is not None else _at_limb(np.array(plate["limb"]), depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
-    known = halved(ring.astype(np.float32)[..., None])
-    hazy = lit if painted is not None else lit + haze_at(np.array(plate["haze"]), away)
-    rest = _rest(small, halved(np.exp(hazy)), known, REST_SIGMA * around.scale / 2, heard)
+    rest = _rest(small, halved(np.exp(lit + haze)), known, REST_SIGMA * around.scale / 2, heard)
     lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
     if match < 1:
         lit = tone + np.float32(match) * (lit - tone)
@@ -306,6 +310,19 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -
         out = ratio if out is None else (trust * ratio + (1 - trust) * out).astype(np.float32)
     assert out is not None
     return out
+
+
+def _dark_things(frame: ImageF32, made: ImageF32, known: ImageF32) -> ImageF32:
+    """Where lashes, hairs and the like have come over what should be clean skin (``known``), (h, w, 1) 0 or 1.
+
+    They are far darker than the tone that was ``made`` for the skin in this very light, beyond what skin is anywhere
+    around
+    """
+    off = np.log(np.maximum(frame, DARKEST)).mean(axis=-1) - np.log(np.maximum(made, DARKEST)).mean(axis=-1)
+    there = known[..., 0] > 0.5
+    spread = 1.4826 * float(np.median(np.abs(off[there]))) if there.any() else 0.0
+    dark = there & (off < -max(DARK_SPREADS * spread, LEAST_DARK))
+    return grown(dark, THING_PX).astype(np.float32)[..., None] if dark.any() else np.zeros_like(known)
 
 
 def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, widths: tuple[float, ...]) -> ImageF32:
