@@ -69,6 +69,19 @@ def test_skin_between_the_lines__stays_bit_for_bit_unless_it_is_asked_to_go(tatt
         assert (everything[k] == tattooed["marked"][k]).all(axis=-1)[gap].mean() < 0.2
 
 
+@pytest.mark.property
+def test_lashes_beside_the_mark__do_not_darken_it(tattooed, concealed) -> None:
+    """Dark strokes over the skin above the drawing, on one frame, as in a blink."""
+    blinking = {**tattooed, "marked": tattooed["marked"].copy()}
+    ys, xs = np.mgrid[:200, :260]
+    lashes = (np.abs(ys - 53 - 2 * np.sin(xs / 3)) < 3) & (np.abs(xs - 130) < 45)
+    blinking["marked"][6][lashes] = (38, 30, 28)
+    with_lashes = rendered(blinking, ConcealParams(way="plate"))[6]
+    near = tattooed["ink"] & (ys < 75)
+    darker = cv2.GaussianBlur((concealed[6].astype(np.float32) - with_lashes).mean(axis=-1), (0, 0), 2)[near]
+    assert np.abs(darker).max() < 4.0
+
+
 @pytest.mark.truth
 def test_drawing_goes__also_where_a_shadow_crosses_it(tattooed, concealed) -> None:
     for k, result in enumerate(concealed):
