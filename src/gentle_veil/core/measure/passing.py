@@ -18,6 +18,7 @@ from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.measure.undrawn import Drawing, drawing_of, spread, undrawn
 from gentle_veil.core.types import ImageF32, MaskBool, Points
 
 MODEL_FRAMES = 24  # from which the usual look is taken
@@ -36,6 +37,7 @@ COLOURLESS, SHADE = 0.7, 1.0  # of the limit of chroma; natural log: a shadow ta
 DRAWING_SIGMA = 3.0  # field px
 SHOWN_THROUGH, LEAST_DRAWN = 0.5, 0.3  # of the usual correlation with the usual drawing, and the least that counts
 DRAWN = 0.7  # usual correlation from which a drawing would show in a shadow, too
+HIDDEN_PX = 5  # field px around a hidden drawing, that tell nothing of the light
 LEAST_AREA, CLOSED = 12, 5  # field px
 NEW_LIGHT_CHROMA, NEW_LIGHT_SHARE = 0.15, 0.8  # a flash has light's colour, and is all over
 
@@ -73,18 +75,20 @@ def passing(
     step = max(1, int(np.ceil(max(box[2] - box[0], box[3] - box[1]) / LARGEST_SIDE)))
     picks = [seen[i] for i in np.unique(np.linspace(0, len(seen) - 1, MODEL_FRAMES).round().astype(int))]
     here = _look_on(frames, track, reference, box, step)
+    everywhere = np.ones(here.shape[:2], bool)
     lit = []
     for i, k in enumerate(picks):
         report(i, len(seen) + len(picks), f"learning how the surface looks, frame {k}")
         off = _look_on(frames, track, k, box, step) - here
-        lit.append(here + off - _light(off, np.median(off.reshape(-1, 3), axis=0))[0])
+        lit.append(here + off - _light(off, np.median(off.reshape(-1, 3), axis=0), everywhere)[0])
     kernel, usual = np.ones((SLIP, SLIP), np.uint8), np.median(lit, axis=0).astype(np.float32)
     inside = polygon_mask((polygon_ref - box[:2]) / step, usual.shape[1], usual.shape[0])
     low, high = cv2.erode(usual, kernel), cv2.dilate(usual, kernel)
     look = Look(box, step, usual, low, high, usual.mean(axis=-1), np.stack([one.mean(axis=-1) for one in lit]))
     limits = _limits([_off(one, look) for one in lit], inside)
+    drawings = drawing_of(look.tone, look.tones, inside)
     found = {}
-    for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits)):
+    for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits, drawings)):
         report(len(picks) + i, len(seen) + len(picks), f"looking for what passes, frame {k}")
         if foreign.any():
             found[str(k)] = pack(foreign.astype(np.uint8) * np.uint8(255))
@@ -92,7 +96,12 @@ def passing(
 
 
 def _foreign(
-    frames: FrameSource, track: SurfaceTrack, seen: list[int], look: Look, limits: tuple[float, float]
+    frames: FrameSource,
+    track: SurfaceTrack,
+    seen: list[int],
+    look: Look,
+    limits: tuple[float, float],
+    drawings: tuple[Drawing, ...],
 ) -> Iterator[tuple[int, MaskBool]]:
     """Frame by frame away from the reference, so that each frame's light begins as that of its neighbour."""
     reference = track.reference_frames[0]
@@ -100,16 +109,21 @@ def _foreign(
         before = np.zeros(3)
         for k in side:
             off = _look_on(frames, track, k, look.box, look.step) - look.usual
-            light, share = _light(off, before)
-            middle = np.median(off.reshape(-1, 3), axis=0)
-            anew, more = _light(off, middle)
+            hidden = undrawn(look.tone + off.mean(axis=-1), drawings) if drawings else np.zeros(off.shape[:2], bool)
+            free = ~grown(hidden, HIDDEN_PX)
+            light, share = _light(off, before, free)
+            middle = np.median(off[free], axis=0) if free.any() else before
+            anew, more = _light(off, middle, free)
             change = middle - before
             if more > max(share, NEW_LIGHT_SHARE) and np.linalg.norm(change - change.mean()) < NEW_LIGHT_CHROMA:
                 light = anew
             if max(share, more) > 0.5:
                 before = light.mean(axis=(0, 1))
             lit = look.usual + off - light
-            yield k, _things(lit, look, limits)
+            things = _things(lit, look, limits)
+            if hidden.any():
+                things |= spread(hidden, off - light, drawings)
+            yield k, things
 
 
 def _look_on(frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: int) -> ImageF32:
@@ -126,12 +140,16 @@ def _look_on(frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: i
     return cv2.remap(log, where[..., 0] - x0, where[..., 1] - y0, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
-def _light(off: ImageF32, start: np.ndarray) -> tuple[ImageF32, float]:
-    """The plane per channel on which most differences (h, w, 3) near ``start`` (3,) lie, and the share of those."""
+def _light(off: ImageF32, start: np.ndarray, free: MaskBool) -> tuple[ImageF32, float]:
+    """The plane per channel on which most differences (h, w, 3) near ``start`` (3,) lie where it is ``free`` (h, w),
+    and the share of those."""
     height, width = off.shape[:2]
     y, x = np.mgrid[:height, :width].astype(np.float32)
     basis = np.stack([np.ones_like(x), 2 * x / width - 1, 2 * y / height - 1], axis=-1)
-    some, values = basis[::2, ::2].reshape(-1, 3), off[::2, ::2].reshape(-1, 3)
+    chosen = free[::2, ::2]
+    some, values = basis[::2, ::2][chosen], off[::2, ::2][chosen]
+    if len(values) < LEAST_AREA:
+        return np.broadcast_to(start, off.shape).astype(np.float32), 0.0
     first = np.array([start, np.zeros(3), np.zeros(3)])
     stay, fit = STEADY_LIGHT * len(values) * np.eye(3), first
     weight = np.ones(len(values))

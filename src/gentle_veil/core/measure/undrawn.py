@@ -1,0 +1,106 @@
+"""Where a surface's own drawing does not show: something lies over it, whatever colour that has.
+
+A hand over a face has the face's colour, but not the lines that are drawn on it. The share of the drawing that shows
+is told around each place; light, focus and a track that is a little off leave more of it than what hides it.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.types import ImageF32, MaskBool
+
+FINE_SIGMA, AROUND_SIGMA = 3.0, 4.0  # field px: what is broader is light; over which the drawing is looked for
+LEAST_DRAWN = 0.035  # natural log: less is pores and grain, which prove nothing
+USUALLY_SHOWN, SHOWN_BUT_FOR = 0.6, 30  # of it, on all frames but so many percent: shading comes and goes
+HIDDEN_BELOW = 0.3  # of the drawing
+SLIPS = (-3, -2, -1, 0, 1, 2, 3)  # field px by which it may lie elsewhere
+SOFTER, SOFT_DRAWN, SOFTER_COST = (1.0, 2.0, 3.5), 0.01, 0.05  # field px; natural log; of correlation
+HEARD = 14.0  # field px around a drawing in which it tells whether something lies over the surface
+CALM_SIGMA, ALIKE = 1.0, 0.12  # field px; natural log, within which two places are of one colour
+LEAST_AREA = 60  # field px of drawing
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """A surface's drawing as it looks through one softness of the lens: ``fine`` (h, w) natural log of its tone without
+    light, ``power`` (h, w) of it around each place, and ``told`` (h, w) where it stands out and shows on most."""
+
+    fine: ImageF32
+    power: ImageF32
+    told: MaskBool
+
+
+def drawing_of(tone: ImageF32, tones: ImageF32, inside: MaskBool) -> tuple[Drawing, ...]:
+    """The drawing on a surface of usual ``tone`` (h, w), natural log, and of ``tones`` (n, h, w) on some frames, sharp
+    first and softer and softer. Empty where next to nothing is drawn ``inside`` (h, w)."""
+    fine, power = _fine(tone)
+    strong = np.sqrt(power)
+    told = inside & (strong > LEAST_DRAWN)
+    shown = [_shown(fine, power, _fine(one)[0]) for one in tones]
+    told &= np.percentile(shown, SHOWN_BUT_FOR, axis=0) > USUALLY_SHOWN
+    if told.sum() < LEAST_AREA:
+        return ()
+    out = [Drawing(fine, power, told)]
+    for sigma in SOFTER:
+        fine, power = _fine(cv2.GaussianBlur(tone, (0, 0), sigma))
+        out.append(Drawing(fine, power, told & (np.sqrt(power) > SOFT_DRAWN)))
+    return tuple(out)
+
+
+def undrawn(tone: ImageF32, drawings: tuple[Drawing, ...]) -> MaskBool:
+    """Where the drawing should show on a frame of this ``tone`` (h, w), natural log, and does not."""
+    seen, sharp = _fine(tone)[0], drawings[0]
+    nothing = np.zeros_like(sharp.told)
+    if (sharp.told & (_shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
+        return nothing
+    # On the whole it may lie a little elsewhere, and be out of focus.
+    moved = {(dx, dy): _moved(seen, dx, dy) for dy in SLIPS for dx in SLIPS}
+    fits = {(i, at): _fit(d, moved[at]) - SOFTER_COST * (i > 0) for i, d in enumerate(drawings) for at in moved}
+    softness, (x, y) = max(fits, key=lambda key: fits[key])
+    drawing = drawings[softness]
+    near = [at for at in moved if abs(at[0] - x) <= 1 and abs(at[1] - y) <= 1]
+    best = np.max([_shown(drawing.fine, drawing.power, moved[at]) for at in near], axis=0)
+    hidden = drawing.told & (best < HIDDEN_BELOW)
+    return hidden if hidden.sum() >= LEAST_AREA else nothing
+
+
+def _fit(drawing: Drawing, seen: ImageF32) -> float:
+    """The correlation of a drawing with what is seen, over every third pixel of where it is told."""
+    told = drawing.told[::3, ::3]
+    f, s = drawing.fine[::3, ::3][told].astype(np.float64), seen[::3, ::3][told].astype(np.float64)
+    return float(f @ s) / max(float(np.sqrt((f @ f) * (s @ s))), 1e-9)
+
+
+def spread(hidden: MaskBool, off: ImageF32, drawings: tuple[Drawing, ...]) -> MaskBool:
+    """What lies over the drawing where it is ``hidden``, and over the bare surface near by: what is nearer to a hidden
+    place than to one that shows, in px and by how far the colour is ``off`` (h, w, 3) what it usually is."""
+    shown = drawings[0].told & ~cv2.dilate(hidden.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
+    far = np.full(hidden.shape, 2 * HEARD, np.float32)
+    calm, costs = cv2.GaussianBlur(off, (0, 0), CALM_SIGMA), []
+    for known in (hidden, shown):
+        if not known.any():
+            costs.append((far / HEARD) ** 2 + 1.0)
+            continue
+        away = cv2.distanceTransform((~known).astype(np.uint8), cv2.DIST_L2, 5)
+        apart = np.linalg.norm(calm - np.median(calm[known], axis=0), axis=-1)
+        costs.append((np.minimum(away, far) / HEARD) ** 2 + np.minimum((apart / ALIKE) ** 2, 4.0))
+    return np.asarray((costs[0] < costs[1]) & ~shown)
+
+
+def _fine(tone: ImageF32) -> tuple[ImageF32, ImageF32]:
+    """A tone without light, and its power around each place."""
+    fine = tone - cv2.GaussianBlur(tone, (0, 0), FINE_SIGMA, borderType=cv2.BORDER_REFLECT)
+    return fine, cv2.GaussianBlur(fine**2, (0, 0), AROUND_SIGMA)
+
+
+def _shown(fine: ImageF32, power: ImageF32, seen: ImageF32) -> ImageF32:
+    """The share of the drawing that is seen around each place."""
+    both = cv2.GaussianBlur(fine * seen, (0, 0), AROUND_SIGMA)
+    return both / np.maximum(power, np.float32(1e-6))
+
+
+def _moved(picture: ImageF32, dx: int, dy: int) -> ImageF32:
+    matrix = np.array([[1, 0, dx], [0, 1, dy]], np.float32)
+    return cv2.warpAffine(picture, matrix, picture.shape[::-1], flags=cv2.INTER_NEAREST, borderMode=cv2.BORDER_REFLECT)
