@@ -65,7 +65,8 @@ class Alignment:
     ``frame_from_ref`` (3, 3); ``sigma`` the robust residual in grey levels of [0, 1]; ``correlation`` the
     weighted correlation with the reference; ``visible`` the share of the region inside the picture;
     ``inliers`` the mean robust weight; ``covariance`` (P, P) of the motion parameters; ``misfit_px``
-    (BLOCKS, BLOCKS) how far each block would still like to move; ``gain`` and ``bias`` of the light.
+    (BLOCKS, BLOCKS) how far each block would still like to move; ``believed`` (BLOCKS, BLOCKS) the mean robust weight
+    of each, 1 where it holds nothing; ``gain`` and ``bias`` of the light.
     """
 
     frame_from_ref: Matrix
@@ -75,6 +76,7 @@ class Alignment:
     inliers: float
     covariance: Matrix
     misfit_px: np.ndarray
+    believed: np.ndarray
     gain: float
     bias: float
 
@@ -288,6 +290,7 @@ class PlaneRegistration:
             inliers=float(fit.weight_sum / count),
             covariance=covariance,
             misfit_px=_misfit(sums, sigma),
+            believed=_believed(sums[:, 5], np.bincount(stage.block[inside], minlength=BLOCKS**2)),
             gain=gain,
             bias=float(fit.light[3]),
         )
@@ -361,6 +364,11 @@ def _correlation(seen: ImageF32, value: ImageF32, inside: MaskBool, residual: np
     product = weight * t
     alike = float(product @ s) / np.sqrt(max(float(product @ t) * float(weight @ (s * s)), 1e-24))
     return max(min(explained, alike), 0.0)
+
+
+def _believed(weights: np.ndarray, counts: np.ndarray) -> np.ndarray:
+    share = weights / np.maximum(counts, 1)
+    return np.where(counts < 12, 1.0, share).reshape(BLOCKS, BLOCKS)
 
 
 def _misfit(sums: np.ndarray, sigma: float) -> np.ndarray:

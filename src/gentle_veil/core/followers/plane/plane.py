@@ -64,6 +64,7 @@ OUTSIDE_SHARE = 0.15
 WEAK_SHARE = 0.5
 WEAK_ERROR_PX = 1.0
 LOST_ERROR_PX = 12.0
+BELIEVED_FROM, HIDDEN_PX = 0.5, 6.0  # mean robust weight of a block; expected error where there is none
 SIGMA_GROWTH = 2.0  # how much rougher than usual a frame may fit before its scale is bounded
 # A prediction that fits this well, or follows one that was off by no more, is refined without the coarsest stages.
 NEAR_COST, NEAR_MISS_PX = 0.2, 1.5
@@ -389,7 +390,9 @@ class PlaneRun:
         weak = found.correlation < WEAK_CORRELATION or centre_error > WEAK_ERROR_PX or visible < WEAK_SHARE
         if not weak:
             self.sigmas.append(found.sigma)
-        return PlaneStep(h, WEAK if weak else OK, error)
+        # Where hardly anything fits, something else is seen: what it says of the place counts for little.
+        unbelieved = HIDDEN_PX * np.clip(1 - found.believed / BELIEVED_FROM, 0, 1)
+        return PlaneStep(h, WEAK if weak else OK, np.hypot(error, self._at_vertices(unbelieved[np.ix_(EDGED, EDGED)])))
 
     def _carried(self, predicted: Matrix, history: PlaneHistory, status: str) -> PlaneStep:
         """Not seen on this frame: keep the motion's last known place, and say how unsure that is."""
@@ -410,18 +413,29 @@ class PlaneRun:
         count = len(self.registration.generators)
         root = np.linalg.cholesky(found.covariance + 1e-18 * np.eye(count))
         spread = ((jacobian.reshape(-1, count) @ root) ** 2).reshape(len(self.error_places), -1).sum(axis=1)
-        error = np.sqrt(np.maximum(spread, 0.0).reshape(BLOCKS + 2, -1) + found.misfit_px[np.ix_(EDGED, EDGED)] ** 2)
-        spread_out = cv2.remap(error.astype(np.float32), *self.error_map, cv2.INTER_LINEAR)
-        return spread_out.ravel().astype(np.float64)
+        return self._at_vertices(
+            np.sqrt(np.maximum(spread, 0.0).reshape(BLOCKS + 2, -1) + found.misfit_px[np.ix_(EDGED, EDGED)] ** 2)
+        )
+
+    def _at_vertices(self, blocks: np.ndarray) -> np.ndarray:
+        """A field over the blocks and their edges (BLOCKS + 2, BLOCKS + 2) at the vertices, (V,)."""
+        there = cv2.remap(blocks.astype(np.float32), *self.error_map, cv2.INTER_LINEAR)
+        return there.ravel().astype(np.float64)
 
     def track(self, rows: dict[int, PlaneStep]) -> SurfaceTrack:
         order = sorted(rows)
         placed = {
-            k: TrackRow(apply_homography(r.frame_from_ref, self.vertices), r.error_px, r.status)
+            k: TrackRow(apply_homography(r.frame_from_ref, self.vertices), r.error_px, _told(r))
             for k, r in rows.items()
         }
         track = track_from_rows(self.vertices, self.triangles, self.reference, placed)
         return replace(track, homographies=np.stack([rows[k].frame_from_ref for k in order]))
+
+
+def _told(step: PlaneStep) -> str:
+    """The status of a frame; weak, too, where half of the surface may be off by what a weak one is."""
+    unsure = step.status == OK and float(np.median(step.error_px)) > WEAK_ERROR_PX
+    return WEAK if unsure else step.status
 
 
 def _predictions(k: int, history: PlaneHistory) -> list[Matrix]:

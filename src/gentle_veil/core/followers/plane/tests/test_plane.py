@@ -7,6 +7,7 @@ from skimage import data
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane import FOLLOWER
 from gentle_veil.core.followers.plane.options import PlaneOptions
@@ -86,3 +87,19 @@ def test_found_again__is_not_made_up_where_it_is_not() -> None:
     box = np.array([[150.0, 20], [330, 20], [330, 200], [150, 200]])
     track = FOLLOWER.estimate(ArrayFrames(frames), Region(0, box), PlaneOptions(), wanted=range(3))
     assert all(str(s) not in ("ok", "weak") for s in track.status[1:])
+
+
+@pytest.mark.truth
+def test_where_a_part_is_covered__its_place_is_said_to_be_unsure() -> None:
+    sequence = planar_sequence("strong_weave", seed=12, count=6, width=320, height=240, travel=8.0)
+    frames = sequence.frames.copy()
+    other = planar_sequence("strong_weave", seed=40, count=6, width=320, height=240, travel=8.0).frames
+    frames[4:, :, 180:] = other[4:, :, 180:]  # of the outline, 80 to 240 px, the right third
+    track = followed(frames, PlaneOptions())
+    corners = np.array([[90.0, 70], [90, 170], [230, 70], [230, 170]])
+    before, covered = (error_from_confidence(track.carry_confidence(corners, k)) for k in (3, 5))
+    assert before.max() < 0.5
+    assert covered[2:].min() > 2.0
+    assert covered[:2].max() < covered[2:].min()
+    assert track.status[3] == "ok"
+    assert track.status[5] == "weak"
