@@ -8,7 +8,7 @@ References
              Communications in Statistics A6, 1977: the Cauchy weight and its constant 2.385.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -27,6 +27,14 @@ from gentle_veil.core.types import ImageF32, MaskBool, Matrix
 
 LEAST_CONTRAST = 2e-4  # a tenth of the grain that any camera has
 BLOCKS = 6  # per side, for the local misfit
+CELLS, CELL_STAGE, LEAST_CELL = 12, 1, 6.0  # per side, for what is hidden; the stage that tells it; pixels around one
+HIDDEN_MISFIT, PREDICTED_PX, FITTED_PX = (
+    0.5,
+    0.7,
+    0.5,
+)  # mean clipped residual of a hidden cell; how far each may be off
+LEAST_FREE, PLANAR_WEIGHT = 0.3, 0.8  # of the region; mean robust weight of what is left, if it is a plane
+ALL_SEEN_WEIGHT = 0.82  # mean robust weight from which nothing hides any of it
 # The pre-blur makes neighbouring residuals alike: the number of independent ones is this much smaller, on the
 # finest level (whose lattice takes one pixel in four) and on the coarser ones.
 NOISE_CORRELATION_FINE, NOISE_CORRELATION_COARSE = 2.5, 2.0
@@ -222,12 +230,71 @@ class PlaneRegistration:
         ``sigma_limit`` bounds the robust scale, so that something passing in front cannot widen it;
         ``stages`` takes the finest ones only; ``doubt`` widens what is plausible around the start.
         """
-        h_norm = start @ self.ref_from_normal
-        light = np.array([1.0, 0.0, 0.0, 0.0])
-        fit = _Fit(h_norm, light, np.zeros(len(self.generators)))
-        for stage in reversed(self.stages[:stages]):
+        given, whole = (sigma_limit, doubt), self.stages[0]
+        plain = self._aligned(pyramid, start, self.stages[:stages], *given)
+        if plain.weight_sum >= ALL_SEEN_WEIGHT * max(int(plain.inside.sum()), 1):
+            return self._summary(whole, plain, whole)
+        told, found = self._summary(whole, plain, whole), None
+        # Jerky motion is foretold wrongly: where the fit explains more, what is hidden is told by that.
+        poses = ((start, PREDICTED_PX), (told.frame_from_ref, FITTED_PX))
+        free = max((self._free(pyramid, *pose, sigma_limit) for pose in poses), key=lambda cells: int(cells.sum()))
+        for _ in range(2):
+            if free.all() or free.mean() < LEAST_FREE:
+                break
+            # What hides a part of a surface bends the whole of it, however little each of its pixels counts.
+            some = [_part(stage, free[self._cells(stage)]) for stage in self.stages]
+            fit = self._aligned(pyramid, start, some[:stages], *given)
+            if fit.weight_sum < PLANAR_WEIGHT * max(int(fit.inside.sum()), MIN_INSIDE):
+                break
+            found = self._summary(some[0], fit, whole)
+            free = self._free(pyramid, found.frame_from_ref, FITTED_PX, sigma_limit)
+        return told if found is None or free.all() else found
+
+    def _aligned(
+        self,
+        pyramid: GreyPyramid,
+        start: Matrix,
+        stages: list[_Stage],
+        sigma_limit: float | None,
+        doubt: float,
+    ) -> "_Fit":
+        fit = _Fit(start @ self.ref_from_normal, np.array([1.0, 0.0, 0.0, 0.0]), np.zeros(len(self.generators)))
+        for stage in reversed(stages):
             fit = self._align_stage(pyramid, stage, fit, sigma_limit, doubt)
-        return self._summary(self.stages[0], fit)
+        return fit
+
+    def _cells(self, stage: _Stage) -> np.ndarray:
+        """The cell of each of a stage's pixels, (N,)."""
+        x0, y0, x1, y1 = self.box
+        size = np.array([max(x1 - x0, 1), max(y1 - y0, 1)]) / CELLS
+        x, y = np.clip((stage.xy - (x0, y0)) / size, 0, CELLS - 1).astype(np.int64).T
+        return np.asarray(y * CELLS + x)
+
+    def _free(self, pyramid: GreyPyramid, frame_from_ref: Matrix, slack_px: float, sigma: float | None) -> MaskBool:
+        """Which cells, (CELLS**2,), are seen under a map that may be off by ``slack_px``: a thing in front spoils whole
+        neighbourhoods. All where nothing is known of the residual yet."""
+        free = np.ones(CELLS**2, bool)
+        stage = self.stages[min(CELL_STAGE, len(self.stages) - 1)]
+        seen, inside = self._sample(stage, pyramid, frame_from_ref)
+        if sigma is None or inside.sum() < MIN_INSIDE:
+            return free
+        t, s = stage.value.astype(np.float64), seen.astype(np.float64)
+        weight = inside.astype(np.float64)
+        room = (3 * sigma) ** 2 + slack_px**2 * stage.steepness
+        misfit = np.zeros_like(t)
+        for _ in range(4):
+            total = max(float(weight.sum()), 1.0)
+            mean_t, mean_s = float(weight @ t) / total, float(weight @ s) / total
+            gain = float(weight @ ((t - mean_t) * (s - mean_s))) / max(float(weight @ (t - mean_t) ** 2), 1e-12)
+            gain = float(np.clip(gain, 0.4, 2.5))
+            misfit = (s - mean_s - gain * (t - mean_t)) ** 2 / room
+            weight = inside / (1 + misfit) ** 2
+        cells = self._cells(stage)
+        count = np.bincount(cells, inside, CELLS**2)
+        spoilt = np.bincount(cells, inside * np.minimum(misfit, 1.0), CELLS**2)
+        around = cv2.blur(np.stack([count, spoilt], axis=-1).reshape(CELLS, CELLS, 2), (3, 3))
+        hidden = (around[..., 1] > HIDDEN_MISFIT * np.maximum(around[..., 0], 1e-6)) & (around[..., 0] >= LEAST_CELL)
+        return cv2.dilate(hidden.astype(np.uint8), np.ones((3, 3), np.uint8)).ravel() == 0
 
     def _sample(self, stage: _Stage, pyramid: GreyPyramid, frame_from_ref: Matrix) -> tuple[ImageF32, MaskBool]:
         count = len(stage.value)
@@ -270,7 +337,7 @@ class PlaneRegistration:
         )
         return _Fit(h_norm, light, moved, *found)
 
-    def _summary(self, stage: _Stage, fit: "_Fit") -> Alignment:
+    def _summary(self, stage: _Stage, fit: "_Fit", whole: _Stage) -> Alignment:
         p = len(self.generators)
         inside, residual, sigma, lhs = fit.inside, fit.residual, fit.sigma, fit.lhs
         count = max(int(inside.sum()), 1)
@@ -282,15 +349,17 @@ class PlaneRegistration:
             covariance = np.linalg.inv(lhs)[:p, :p] * sigma**2 * stage.noise_correlation
             covariance /= max(gain * gain, 1e-4)
         h = fit.h_norm @ self.normal_from_ref
+        # What was left out is believed as little as what does not fit.
+        seen_blocks = stage.block[inside] if stage is whole else whole.block
         return Alignment(
             frame_from_ref=h / h[2, 2],
             sigma=sigma,
             correlation=_correlation(fit.seen, stage.value, inside, residual, CAUCHY * sigma),
             visible=count / max(len(stage.value), 1) if inside.any() else 0.0,
-            inliers=float(fit.weight_sum / count),
+            inliers=float(fit.weight_sum / count) * len(stage.value) / max(len(whole.value), 1),
             covariance=covariance,
             misfit_px=_misfit(sums, sigma),
-            believed=_believed(sums[:, 5], np.bincount(stage.block[inside], minlength=BLOCKS**2)),
+            believed=_believed(sums[:, 5], np.bincount(seen_blocks, minlength=BLOCKS**2)),
             gain=gain,
             bias=float(fit.light[3]),
         )
@@ -303,6 +372,21 @@ class PlaneRegistration:
         change = np.moveaxis(normal @ (h_norm @ self.generator_array).swapaxes(1, 2), 0, -1)
         base = here[:, :2] / here[:, 2:]
         return (change[:, :2] - base[..., None] * change[:, 2:]) / here[:, 2:, None]
+
+
+def _part(stage: _Stage, kept: MaskBool) -> _Stage:
+    """A stage of some of its pixels (N,)."""
+    return replace(
+        stage,
+        xy=stage.xy[kept],
+        u=stage.u[kept],
+        v=stage.v[kept],
+        value=stage.value[kept],
+        columns=np.ascontiguousarray(stage.columns[:, kept]),
+        gradient=stage.gradient[kept],
+        steepness=stage.steepness[kept],
+        block=stage.block[kept],
+    )
 
 
 def _steepest_descent(generator: Matrix, u: np.ndarray, v: np.ndarray, slope: np.ndarray) -> np.ndarray:

@@ -103,3 +103,17 @@ def test_where_a_part_is_covered__its_place_is_said_to_be_unsure() -> None:
     assert covered[:2].max() < covered[2:].min()
     assert track.status[3] == "ok"
     assert track.status[5] == "weak"
+
+
+@pytest.mark.truth
+def test_a_thing_over_a_part_of_it__does_not_bend_the_rest() -> None:
+    sequence = planar_sequence("strong_weave", seed=12, count=9, width=320, height=240, travel=3.0)
+    frames = sequence.frames.copy()
+    other = planar_sequence("strong_weave", seed=40, count=9, width=320, height=240, travel=3.0).frames
+    frames[5:, :, 190:] = other[5:, :, 190:]
+    track = followed(frames, PlaneOptions())
+    corners = np.array([[90.0, 70], [90, 170], [230, 70], [230, 170]])
+    for k in range(5, 9):
+        off = np.linalg.norm(track.carry(corners, k) - apply_homography(sequence.frame_from_ref[k], corners), axis=1)
+        assert off[:2].max() < 0.2
+        assert off[2:].max() < 1.5  # where it is hidden, a fifth of the region beyond what is seen
