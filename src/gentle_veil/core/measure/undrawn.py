@@ -35,23 +35,24 @@ class Drawing:
 def drawing_of(tone: ImageF32, tones: ImageF32, inside: MaskBool) -> tuple[Drawing, ...]:
     """The drawing on a surface of usual ``tone`` (h, w), natural log, and of ``tones`` (n, h, w) on some frames, sharp
     first and softer and softer. Empty where next to nothing is drawn ``inside`` (h, w)."""
-    fine, power = _fine(tone)
-    strong = np.sqrt(power)
-    told = inside & (strong > LEAST_DRAWN)
-    shown = [_shown(fine, power, _fine(one)[0]) for one in tones]
+    fine = _fine(tone)
+    power = _power(fine)
+    told = inside & (np.sqrt(power) > LEAST_DRAWN)
+    shown = [_shown(fine, power, _fine(one)) for one in tones]
     told &= np.percentile(shown, SHOWN_BUT_FOR, axis=0) > USUALLY_SHOWN
     if told.sum() < LEAST_AREA:
         return ()
     out = [Drawing(fine, power, told)]
     for sigma in SOFTER:
-        fine, power = _fine(cv2.GaussianBlur(tone, (0, 0), sigma))
+        fine = _fine(cv2.GaussianBlur(tone, (0, 0), sigma))
+        power = _power(fine)
         out.append(Drawing(fine, power, told & (np.sqrt(power) > SOFT_DRAWN)))
     return tuple(out)
 
 
 def undrawn(tone: ImageF32, drawings: tuple[Drawing, ...]) -> MaskBool:
     """Where the drawing should show on a frame of this ``tone`` (h, w), natural log, and does not."""
-    seen, sharp = _fine(tone)[0], drawings[0]
+    seen, sharp = _fine(tone), drawings[0]
     nothing = np.zeros_like(sharp.told)
     if (sharp.told & (_shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
         return nothing
@@ -89,10 +90,13 @@ def spread(hidden: MaskBool, off: ImageF32, drawings: tuple[Drawing, ...]) -> Ma
     return np.asarray((costs[0] < costs[1]) & ~shown)
 
 
-def _fine(tone: ImageF32) -> tuple[ImageF32, ImageF32]:
-    """A tone without light, and its power around each place."""
-    fine = tone - cv2.GaussianBlur(tone, (0, 0), FINE_SIGMA, borderType=cv2.BORDER_REFLECT)
-    return fine, cv2.GaussianBlur(fine**2, (0, 0), AROUND_SIGMA)
+def _fine(tone: ImageF32) -> ImageF32:
+    """A tone without light."""
+    return tone - cv2.GaussianBlur(tone, (0, 0), FINE_SIGMA, borderType=cv2.BORDER_REFLECT)
+
+
+def _power(fine: ImageF32) -> ImageF32:
+    return cv2.GaussianBlur(fine**2, (0, 0), AROUND_SIGMA)
 
 
 def _shown(fine: ImageF32, power: ImageF32, seen: ImageF32) -> ImageF32:

@@ -28,11 +28,8 @@ from gentle_veil.core.types import ImageF32, MaskBool, Matrix
 LEAST_CONTRAST = 2e-4  # a tenth of the grain that any camera has
 BLOCKS = 6  # per side, for the local misfit
 CELLS, CELL_STAGE, LEAST_CELL = 12, 1, 6.0  # per side, for what is hidden; the stage that tells it; pixels around one
-HIDDEN_MISFIT, PREDICTED_PX, FITTED_PX = (
-    0.5,
-    0.7,
-    0.5,
-)  # mean clipped residual of a hidden cell; how far each may be off
+HIDDEN_MISFIT = 0.5  # mean clipped residual of a hidden cell
+PREDICTED_PX, FITTED_PX = 0.7, 0.5  # how far a prediction and a fit may be off
 LEAST_FREE, PLANAR_WEIGHT = 0.3, 0.8  # of the region; mean robust weight of what is left, if it is a plane
 ALL_SEEN_WEIGHT = 0.82  # mean robust weight from which nothing hides any of it
 # The pre-blur makes neighbouring residuals alike: the number of independent ones is this much smaller, on the
@@ -102,6 +99,7 @@ class _Stage:
     gradient: np.ndarray  # (N, 2) per reference px
     steepness: np.ndarray  # (N,) float32, squared gradient
     block: np.ndarray  # (N,) index of the misfit block
+    cell: np.ndarray  # (N,) index of the cell that may be hidden
     noise_correlation: float
 
 
@@ -187,9 +185,6 @@ class PlaneRegistration:
         columns = [_steepest_descent(generator, u, v, g * self.scale) for generator in self.generators]
         value = picture[ys, xs].astype(np.float64)
         columns += [value, value * u, value * v, np.ones_like(value)]
-        x0, y0, x1, y1 = self.box
-        bx = np.clip((xy[:, 0] - x0) / max(x1 - x0, 1) * BLOCKS, 0, BLOCKS - 1).astype(np.int64)
-        by = np.clip((xy[:, 1] - y0) / max(y1 - y0, 1) * BLOCKS, 0, BLOCKS - 1).astype(np.int64)
         return _Stage(
             n,
             iterations,
@@ -201,7 +196,8 @@ class PlaneRegistration:
             np.ascontiguousarray(np.stack(columns), np.float32),
             g,
             (g**2).sum(axis=1).astype(np.float32),
-            by * BLOCKS + bx,
+            self._among(xy, BLOCKS),
+            self._among(xy, CELLS),
             NOISE_CORRELATION_FINE if n == 0 else NOISE_CORRELATION_COARSE,
         )
 
@@ -232,9 +228,9 @@ class PlaneRegistration:
         """
         given, whole = (sigma_limit, doubt), self.stages[0]
         plain = self._aligned(pyramid, start, self.stages[:stages], *given)
-        if plain.weight_sum >= ALL_SEEN_WEIGHT * max(int(plain.inside.sum()), 1):
-            return self._summary(whole, plain, whole)
         told, found = self._summary(whole, plain, whole), None
+        if plain.weight_sum >= ALL_SEEN_WEIGHT * max(int(plain.inside.sum()), 1):
+            return told
         # Jerky motion is foretold wrongly: where the fit explains more, what is hidden is told by that.
         poses = ((start, PREDICTED_PX), (told.frame_from_ref, FITTED_PX))
         free = max((self._free(pyramid, *pose, sigma_limit) for pose in poses), key=lambda cells: int(cells.sum()))
@@ -242,8 +238,8 @@ class PlaneRegistration:
             if free.all() or free.mean() < LEAST_FREE:
                 break
             # What hides a part of a surface bends the whole of it, however little each of its pixels counts.
-            some = [_part(stage, free[self._cells(stage)]) for stage in self.stages]
-            fit = self._aligned(pyramid, start, some[:stages], *given)
+            some = [_part(stage, free[stage.cell]) for stage in self.stages[:stages]]
+            fit = self._aligned(pyramid, start, some, *given)
             if fit.weight_sum < PLANAR_WEIGHT * max(int(fit.inside.sum()), MIN_INSIDE):
                 break
             found = self._summary(some[0], fit, whole)
@@ -263,12 +259,12 @@ class PlaneRegistration:
             fit = self._align_stage(pyramid, stage, fit, sigma_limit, doubt)
         return fit
 
-    def _cells(self, stage: _Stage) -> np.ndarray:
-        """The cell of each of a stage's pixels, (N,)."""
+    def _among(self, xy: np.ndarray, side: int) -> np.ndarray:
+        """In which of ``side`` x ``side`` parts of the region's box each place (N, 2) lies, (N,)."""
         x0, y0, x1, y1 = self.box
-        size = np.array([max(x1 - x0, 1), max(y1 - y0, 1)]) / CELLS
-        x, y = np.clip((stage.xy - (x0, y0)) / size, 0, CELLS - 1).astype(np.int64).T
-        return np.asarray(y * CELLS + x)
+        x = np.clip((xy[:, 0] - x0) / max(x1 - x0, 1) * side, 0, side - 1).astype(np.int64)
+        y = np.clip((xy[:, 1] - y0) / max(y1 - y0, 1) * side, 0, side - 1).astype(np.int64)
+        return np.asarray(y * side + x)
 
     def _free(self, pyramid: GreyPyramid, frame_from_ref: Matrix, slack_px: float, sigma: float | None) -> MaskBool:
         """Which cells, (CELLS**2,), are seen under a map that may be off by ``slack_px``: a thing in front spoils whole
@@ -289,9 +285,8 @@ class PlaneRegistration:
             gain = float(np.clip(gain, 0.4, 2.5))
             misfit = (s - mean_s - gain * (t - mean_t)) ** 2 / room
             weight = inside / (1 + misfit) ** 2
-        cells = self._cells(stage)
-        count = np.bincount(cells, inside, CELLS**2)
-        spoilt = np.bincount(cells, inside * np.minimum(misfit, 1.0), CELLS**2)
+        count = np.bincount(stage.cell, inside, CELLS**2)
+        spoilt = np.bincount(stage.cell, inside * np.minimum(misfit, 1.0), CELLS**2)
         around = cv2.blur(np.stack([count, spoilt], axis=-1).reshape(CELLS, CELLS, 2), (3, 3))
         hidden = (around[..., 1] > HIDDEN_MISFIT * np.maximum(around[..., 0], 1e-6)) & (around[..., 0] >= LEAST_CELL)
         return cv2.dilate(hidden.astype(np.uint8), np.ones((3, 3), np.uint8)).ravel() == 0
@@ -386,6 +381,7 @@ def _part(stage: _Stage, kept: MaskBool) -> _Stage:
         gradient=stage.gradient[kept],
         steepness=stage.steepness[kept],
         block=stage.block[kept],
+        cell=stage.cell[kept],
     )
 
 
