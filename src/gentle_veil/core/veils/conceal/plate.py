@@ -282,14 +282,20 @@ def lit_tone(
     given = (small, halved(picture))
     clean, known = halved(weight), halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
     haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
-    lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
-    free = 1 - _dark_things(small, halved(np.exp(lit + haze)), known)
-    if (free < 1).any():
-        known, clean = known * free, clean * free
+
+    def lit_by(clean: ImageF32) -> tuple[ImageF32, ImageF32]:
+        """The tone in the light that is read there, and what it makes of the frame at half its size."""
         lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
+        return lit, halved(np.exp(lit + haze))
+
+    lit, made = lit_by(clean)
+    free = 1 - _dark_things(small, made, known)
+    if (free < 1).any():
+        known = known * free
+        lit, made = lit_by(clean * free)
     limb = 0 if painted is not None or rim.share is not None else _at_limb(np.array(plate["limb"]), depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
-    rest = _rest(small, halved(np.exp(lit + haze)), known, REST_SIGMA * around.scale / 2, heard)
+    rest = _rest(small, made, known, REST_SIGMA * around.scale / 2, heard)
     lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
     if match < 1:
         lit = tone + np.float32(match) * (lit - tone)
