@@ -128,7 +128,9 @@ function Workplace({
   const chosen = ui.selection;
   const holdout = recipe?.holdouts.find((h) => chosen.kind === "holdout" && h.name === chosen.name);
 
+  const standing = () => client.getQueryData(shotsQuery.queryKey)?.find((s) => s.id === shot.id) ?? shot;
   const setRange = async (in_frame: number, out_frame: number) => {
+    void client.cancelQueries({ queryKey: shotsQuery.queryKey });
     client.setQueryData(shotsQuery.queryKey, (old) =>
       old?.map((s) => (s.id === shot.id ? { ...s, in_frame, out_frame } : s)),
     );
@@ -145,8 +147,13 @@ function Workplace({
     () => ({
       first: shot.facts.first_frame,
       last: shot.facts.last_frame,
-      inFrame: shot.in_frame,
-      outFrame: shot.out_frame,
+      // As the range stands when a key is pressed: a key may follow a change before it is drawn.
+      get inFrame() {
+        return standing().in_frame;
+      },
+      get outFrame() {
+        return standing().out_frame;
+      },
       canUndo: revision?.can_undo ?? false,
       canRedo: revision?.can_redo ?? false,
       hasDrape: drape !== null,
@@ -155,7 +162,12 @@ function Workplace({
       setRange: (a, b) => void setRange(a, b),
       follow: () =>
         drape &&
-        void start({ kind: "follow", drape: drape.name, first: shot.in_frame, last: shot.out_frame }),
+        void start({
+          kind: "follow",
+          drape: drape.name,
+          first: standing().in_frame,
+          last: standing().out_frame,
+        }),
       prove: () => void start({ kind: "prove" }).then(() => ui.set({ stage: "proof" })),
     }),
     [shot, revision, drape, veil], // eslint-disable-line react-hooks/exhaustive-deps
