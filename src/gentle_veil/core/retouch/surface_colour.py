@@ -25,13 +25,15 @@ RIM_MEDIAN_PX = 8
 NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
 LEAST_APART = 0.1  # of what is behind, between the two sides
 APART = 2.5  # spreads between the centres of two clusters
+OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
 
 
 def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tuple[MaskBool, MaskBool]:
     """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
 
     Within the mark (``inside``, (h, w)) a pixel is behind only if it is like what is seen behind around it, and
-    hangs together with it; a drawing is neither. ``size``: how large the picture is beside the one that all lengths
+    hangs together with it; a drawing is neither. A surface's own blotches and shades are not behind it: that
+    has a colour which is beyond doubt another one. ``size``: how large the picture is beside the one that all lengths
     are meant for.
     """
     calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA * size, borderType=cv2.BORDER_REFLECT), DARKEST)
@@ -43,7 +45,9 @@ def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tup
     if band.sum() < 50:
         return ~inside, np.zeros_like(inside)
     some = [values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside])]
-    surface = _tidy(_within(ratios, *_surface_cluster(*some)), size)
+    own, other = _surface_cluster(*some)
+    off = _off(ratios, *own)
+    surface = _tidy((off < 1) & (off <= _off(ratios, *other)) if other else off < 1, size)
     beside = ~surface & ~inside
     if beside.sum() < 50:
         return surface, np.zeros_like(inside)
@@ -56,6 +60,8 @@ def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tup
     _, labels = cv2.connectedComponents(behind.astype(np.uint8))
     rooted = np.unique(labels[behind & ~inside])
     behind &= np.isin(labels, rooted[rooted > 0])
+    if not behind.any() or not _another(_described(ratios[behind & ~inside]), own):
+        return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
     return surface, behind | _up_to_the_rim(calm, _tidy(behind & like, size), beside_mark, size)
 
@@ -90,9 +96,12 @@ def _local_mean(values: ImageF32, where: MaskBool, sigma: float) -> np.ndarray:
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-6))
 
 
-def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Centre (2,) and spread (2,) of the surface's ratios: of the one or two clusters in the band, that which fills
-    more of the band and of the mark together, for skin goes on between the lines of a drawing."""
+Cluster = tuple[np.ndarray, np.ndarray]  # centre (2,) and spread (2,) of some ratios
+
+
+def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[Cluster, Cluster | None]:
+    """The surface's ratios: of the one or two clusters in the band, that which fills more of the band and of the mark
+    together, for skin goes on between the lines of a drawing. And the other one."""
     criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
     points = band.astype(np.float32)
     cv2.setRNGSeed(5)
@@ -103,23 +112,31 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[np.ndarray, 
         if (np.abs(a - b) < APART * np.hypot(sa, sb)).all():
             clusters = []
     if not clusters:
-        return _described(band)
+        return _described(band), None
 
-    def fills(cluster: tuple[np.ndarray, np.ndarray]) -> float:
-        return float(_within(band, *cluster).mean() + _within(within, *cluster).mean())
+    def fills(cluster: Cluster) -> float:
+        return float((_off(band, *cluster) < 1).mean() + (_off(within, *cluster) < 1).mean())
 
-    return max(clusters, key=fills)
+    first, *others = sorted(clusters, key=fills, reverse=True)
+    return first, others[0] if others else None
 
 
-def _described(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _another(one: Cluster, own: Cluster) -> bool:
+    """Whether a cluster has beyond doubt another colour."""
+    (a, spread_a), (b, spread_b) = one, own
+    apart = np.abs(a - b)
+    return bool(np.hypot(*apart) > OTHER and (apart / np.hypot(spread_a, spread_b)).max() > OTHER_SPREADS)
+
+
+def _described(values: np.ndarray) -> Cluster:
     centre = np.median(values, axis=0)
     return centre, 1.4826 * np.median(np.abs(values - centre), axis=0) + 1e-3
 
 
-def _within(ratios: np.ndarray, centre: np.ndarray, spread: np.ndarray) -> np.ndarray:
-    """Which points are within the tolerance of a cluster."""
+def _off(ratios: np.ndarray, centre: np.ndarray, spread: np.ndarray) -> np.ndarray:
+    """How far points are from a cluster, in units of its tolerance."""
     off = np.abs(ratios - centre) / np.maximum(SPREADS * spread, TOLERANCE_LEAST)
-    return np.asarray(np.hypot(off[..., 0], off[..., 1]) < 1.0)
+    return np.asarray(np.hypot(off[..., 0], off[..., 1]))
 
 
 def _tidy(mask: MaskBool, size: float) -> MaskBool:

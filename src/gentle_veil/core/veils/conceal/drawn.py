@@ -25,6 +25,8 @@ LIGHTER_SHARE = 0.5  # how much of the other the lighter, or darker, part of a m
 MOST_SPREADS = 20.0  # by which a pixel tells whether a mark is lighter or darker
 EDGE_PX = 3  # reference px from what is surely ink, over which its edge is followed out
 ISLET_PX = 2  # reference px, half of what a gap has to measure
+NARROW_PX = 12  # reference px, half of what an outline must measure for skin in it to be worth keeping
+NEAR_PX, DENSER = 16, 4.0  # reference px around it; how much more of it must be ink than hairs and shades are there
 LEAST_SHARE = 0.01  # of the outline that is ink; with less the mark is no drawing, and all of it goes
 HAZE_PX = 5  # reference px from ink, from which skin is free of it
 NEAR_SIGMA, NEAR_SHARE = 5.0, 0.1  # reference px in which free skin is looked for; how much of it there must be
@@ -35,10 +37,12 @@ BLUR_REACH, ERROR_REACH = 1.5, 1.5  # times the blur that spreads ink on a soft 
 SLIP_REACH = 2.5  # times the track's error, over which the light is read from ink and skin alike
 
 
-def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBool, seen: MaskBool) -> MaskBool:
-    """The lines and solids of the mark itself, (h, w), also where they go on beyond the outline.
+def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBool, seen: MaskBool) -> MaskBool | None:
+    """The lines and solids of the mark itself, (h, w), also where they go on beyond the outline; None if it is no
+    drawing and all within the outline goes.
 
-    Ink darkens; gloss, which lightens, is skin's own, unless the mark as a whole is lighter than skin.
+    Ink darkens; gloss, which lightens, is skin's own, unless the mark as a whole is lighter than skin. A narrow outline
+    has no drawing in it, nor has one in which hardly more stands out than beside it, as hairs and shades do.
 
     Convention: img_lin (h, w, 3); tone (h, w, 3) the log light of plain skin; beside (h, w) skin with all that it has,
                 outside the mark; inside, seen (h, w)
@@ -50,6 +54,10 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBo
     _, labels = cv2.connectedComponents(strong, connectivity=8)
     rooted = np.unique(labels[(strong > 0) & inside & seen])
     drawn = np.isin(labels, rooted[rooted > 0])
+    near = beside & grown(inside, NEAR_PX) & ~drawn
+    usual = (strong > 0)[near].mean() if near.any() else 1.0
+    if distance_from(~inside).max() < NARROW_PX or drawn[inside & seen].mean() < DENSER * usual:
+        return None
     drawn |= grown(drawn, EDGE_PX) & (far > FAINT) & seen
     for sigma in SOFT_SIGMAS:
         weight = (seen & ~drawn).astype(np.float32)[..., None]
@@ -57,7 +65,7 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBo
         mean = np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-3), np.float32)
         drawn |= (_far(mean, beside, signs) > STRONG) & inside & seen
     if drawn[inside].sum() < LEAST_SHARE * inside.sum():
-        return inside & seen
+        return None
     return drawn | (inside & seen & ~_wide(~drawn))
 
 
@@ -88,8 +96,8 @@ def _polarity(spreads: ImageF32, inside: MaskBool) -> tuple[int, ...]:
 def haze_beside(log: ImageF32, clean: MaskBool, drawn: MaskBool) -> np.ndarray:
     """By how much skin next to ink is darker than skin further off, log light per px of distance, (HAZE_PX + 1, 3).
 
-    Ink runs a little beyond its lines. It is learnt where skin that is free of it lies near by, and is the same
-    between lines so close that there is none.
+    Ink runs a little beyond its lines, and darkens what it runs into: skin that is lighter has a gloss of its own.
+    It is learnt where skin that is free of it lies near by, and is the same between lines so close that there is none.
     """
     away = distance_from(drawn)
     free = (clean & (away >= HAZE_PX)).astype(np.float32)[..., None]
@@ -100,7 +108,7 @@ def haze_beside(log: ImageF32, clean: MaskBool, drawn: MaskBool) -> np.ndarray:
     for px in range(HAZE_PX):
         there = asked & (away > px - 0.5) & (away <= px + 0.5)
         if there.sum() >= MANY:
-            rows[px] = np.median(off[there], axis=0)
+            rows[px] = np.minimum(np.median(off[there], axis=0), 0.0)
     for px in range(HAZE_PX - 1, -1, -1):  # where nothing was learnt, as one px further off
         if not rows[px].any():
             rows[px] = rows[px + 1]

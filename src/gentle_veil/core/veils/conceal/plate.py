@@ -21,6 +21,7 @@ from gentle_veil.core.retouch.membrane import broad_blur, halved, surface_by_are
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
+    HAZE_PX,
     Reach,
     away_at,
     drawn_matte,
@@ -44,7 +45,8 @@ SKIN_SPREAD = 2.5  # times the spread of clean skin, within which a pixel counts
 EDGE_PX = 1  # px around ink that are still darkened by it
 ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
 LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
-LINE_PX, LINE_SPREADS = 4, 5.0  # half the width of a line that is told by its sides
+MIXED_PX = 14  # reference px from the rim, up to which hairs and blur mix the surface with what is behind
+LINE_PX, HAIR_PX, LINE_SPREADS = 4, 2, 5.0  # half the width of a line, and of a hair, that is told by its sides
 OTHER_FRAMES = 6
 ROOM = 60  # reference px around the mark in which clean skin is looked for
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
@@ -54,6 +56,9 @@ BLED_PX = 2.0  # reference px: pictures are coded with half of their colours, so
 LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
+ALL_AROUND = 0.95  # share of surface, from which a place lies within it and not at its rim
+# Within a solid, this much of the share further around is enough; but ink that lets through less tells next to nothing.
+SOLID, SOLID_LEAST, LEAST_WEIGHT = 0.1, 0.001, 2e-5
 DARK_SPREADS, LEAST_DARK, THING_PX = 8.0, 0.3, 2  # natural log of light, by which skin is never darker; half px
 DARKEST = 1e-3
 
@@ -73,16 +78,21 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     surface, behind = on_surface(img_lin, inside)
     surface &= ~grown(behind, EDGE_PX)
     depth = distance_from(behind)
-    tone, clean = _tone(img_lin, inside, marks, surface & (depth > LIMB_PX))
+    # The tone meets whatever lies around the mark, lips too; texture comes from plain skin only.
+    tone, clean = _tone(img_lin, inside, marks, (surface & (depth > LIMB_PX)) | (depth > MIXED_PX))
     beside = surface & ~inside & ~marks & (depth > LIMB_PX)
-    drawn = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
+    drawing = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
+    # Where all goes, what is like the skin around still tells the tone.
+    drawn = inside & ~clean & (depth > 0) if drawing is None else drawing
     clean &= ~drawn
     calm = _calm(img_lin)
-    haze = haze_beside(calm, clean, drawn)
-    away = distance_from(drawn)
-    free = np.asarray(calm - haze_at(haze, away))
-    unmixed = (clean & (away > BLED_PX)).astype(np.float32)
-    tone = _carried_on(surface_by_area(free, unmixed, _step(inside)), depth > LIMB_PX)
+    haze = np.zeros((HAZE_PX + 1, 3))
+    if drawing is not None:
+        haze = haze_beside(calm, clean, drawn)
+        away = distance_from(drawn)
+        free = np.asarray(calm - haze_at(haze, away))
+        tone = surface_by_area(free, (clean & (away > BLED_PX)).astype(np.float32), _step(inside))
+    tone = _carried_on(tone, depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
     sources = beside & _plain(img_lin, tone, beside)
@@ -99,14 +109,15 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     quilt = next((q for q in quilts if q is not None), None)
     share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
     clean &= depth > LIMB_PX
-    weight = np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, 0.004))).astype(np.float32)
+    weight = np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, LEAST_WEIGHT))).astype(np.float32)
     return {
         "box": list(box),
         "tone": pack(tone.astype(np.float16)),
         "picture": pack(img_lin.astype(np.float16)),
-        "weight": pack((np.ceil(weight * 255)).astype(np.uint8)),
+        "weight": pack((np.ceil(np.sqrt(weight) * 255)).astype(np.uint8)),
         # What the reference does not show is not known to be skin.
         "away": packed_away(drawn | behind),
+        "whole": drawing is None,
         "haze": haze.round(4).tolist(),
         "limb": limb.round(4).tolist(),
         "half": 0 if quilt is None else quilt.half,
@@ -210,13 +221,14 @@ def _tone(img_lin: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBoo
     known = surface & ~inside & ~marks
     if known.sum() < 50:
         known = ~inside & ~marks
-    clean = known.copy()
-    drawn = _lines(calm, known)
+    drawn = _lines(calm, known, LINE_PX)
+    beside = known & ~_lines(calm, known, HAIR_PX)  # a fold is broader than a hair, and goes on under the mark
+    clean = beside
     tone = surface_by_area(calm, clean.astype(np.float32), step)
     for allowed in ALLOWED:
         off = np.abs(calm - tone)
         spread = 1.4826 * np.median(off[known], axis=0) + 1e-3
-        like = (off <= np.maximum(SKIN_SPREAD * spread, allowed)).all(axis=-1)
+        like = beside | ((off <= np.maximum(SKIN_SPREAD * spread, allowed)).all(axis=-1) & inside)
         # Specks of ink's grain that happen to be like skin are no skin: what is clean is clean around.
         like = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)).astype(bool)
         clean = surface & ~marks & like & ~grown(inside & ~like, EDGE_PX) & ~(inside & drawn)
@@ -226,9 +238,9 @@ def _tone(img_lin: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBoo
     return tone, clean
 
 
-def _lines(calm: ImageF32, known: MaskBool) -> MaskBool:
-    """Where something thin is darker than what lies on both its sides, beyond what skin has of that."""
-    size = 2 * LINE_PX + 1
+def _lines(calm: ImageF32, known: MaskBool, half: int) -> MaskBool:
+    """Where something thin, ``half`` px to each side, is darker than what is beside it, beyond what skin is."""
+    size = 2 * half + 1
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
     grey = calm.mean(axis=-1)
     dent = cv2.morphologyEx(grey, cv2.MORPH_CLOSE, kernel) - grey
@@ -264,7 +276,7 @@ def lit_tone(
         carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight")
     )
     sigma = LIGHT_SIGMA * around.scale
-    weight = weight / np.float32(255)
+    weight = (weight / np.float32(255)) ** 2
     if around.front is not None:
         weight = weight * (1 - around.front)[..., None]
     depth = rim.depth / np.float32(around.scale)
@@ -299,7 +311,7 @@ def lit_tone(
     lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
     if match < 1:
         lit = tone + np.float32(match) * (lit - tone)
-    return lit + limb, drawn_matte(away, reach.beyond)
+    return lit + limb, np.ones_like(away) if plate["whole"] else drawn_matte(away, reach.beyond)
 
 
 def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:
@@ -307,14 +319,17 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -
 
     Over ``sigma`` px where enough is clean, and over wider parts where it is not.
     """
-    out: ImageF32 | None = None
+    out, wider = np.zeros_like(frame), None
+    told = (weight > 0).astype(np.float32)
     for width in (4 * sigma, 2 * sigma, sigma):
-        here, there = (broad_blur(np.concatenate([p * weight, weight], axis=-1), width) for p in (frame, picture))
-        count = here[..., 3:]
+        here = broad_blur(np.concatenate([frame * weight, weight], axis=-1), width)
+        there = broad_blur(np.concatenate([picture * weight, told], axis=-1), width)
+        count, solid = here[..., 3:], there[..., 3:] > ALL_AROUND
         ratio = np.log(np.maximum(here[..., :3], 1e-6)) - np.log(np.maximum(there[..., :3], 1e-6))
-        trust = count**2 / (count**2 + np.float32(ENOUGH**2))
-        out = ratio if out is None else (trust * ratio + (1 - trust) * out).astype(np.float32)
-    assert out is not None
+        enough = np.where(solid, np.minimum(ENOUGH, SOLID * wider + SOLID_LEAST), ENOUGH) if wider is not None else 0.0
+        trust = count**2 / (count**2 + enough**2 + np.float32(1e-12))
+        out = np.asarray(trust * ratio + (1 - trust) * out, np.float32)
+        wider = count
     return out
 
 

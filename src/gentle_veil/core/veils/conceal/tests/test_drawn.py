@@ -20,7 +20,9 @@ def skin(seed: int = 0) -> np.ndarray:
 
 
 def found(picture: np.ndarray) -> np.ndarray:
-    return drawn_on(picture, TONE, ~RINGS, INSIDE, SEEN)
+    drawn = drawn_on(picture, TONE, ~RINGS, INSIDE, SEEN)
+    assert drawn is not None
+    return drawn
 
 
 @pytest.mark.parametrize("factor", [(0.3, 0.35, 0.45), (2.5, 2.5, 2.5)], ids=["ink", "chalk"])
@@ -55,7 +57,21 @@ def test_a_faint_blotch__is_told_though_no_pixel_of_it_is() -> None:
 
 
 def test_a_mark_without_lines__goes_as_a_whole() -> None:
-    np.testing.assert_array_equal(found(skin()), INSIDE)
+    assert drawn_on(skin(), TONE, ~INSIDE, INSIDE, SEEN) is None
+
+
+def test_hairs_that_are_as_many_beside_a_mark__are_no_drawing() -> None:
+    hairs = (XS % 12 < 2)[..., None]
+    assert drawn_on(np.where(hairs, 0.4 * skin(), skin()), TONE, ~INSIDE, INSIDE, SEEN) is None
+    drawn = drawn_on(np.where(hairs & INSIDE[..., None], 0.4 * skin(), skin()), TONE, ~INSIDE, INSIDE, SEEN)
+    assert drawn is not None
+    assert not drawn[INSIDE].all()
+
+
+def test_a_narrow_mark__goes_as_a_whole() -> None:
+    narrow = (np.abs(YS - 80) < 10) & (np.abs(XS - 100) < 50)
+    scar = np.where((np.abs(YS - 80) < 2)[..., None], 0.4 * skin(), skin())
+    assert drawn_on(scar, TONE, ~narrow, narrow, SEEN) is None
 
 
 @pytest.mark.truth

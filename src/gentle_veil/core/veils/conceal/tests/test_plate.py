@@ -137,3 +137,64 @@ def test_texture__is_found_even_where_all_skin_has_hairs() -> None:
     placement = Placement(still_track((200, 160), 2, 0), [100, 80] + 26 * ring, [100, 80] + 70 * ring)
     plate = Conceal().prepare(frames, placement, ConcealParams(way="plate"))["plates"]["0"]
     assert len(plate["patches"]) > 4
+
+
+def laid_over(clean: np.ndarray, share: np.ndarray, outline: np.ndarray) -> list[np.ndarray]:
+    """Clean linear light (T, h, w, 3) that wears a mark of ``share``, with an automatic plate over the outline."""
+    rng = np.random.default_rng(3)
+    coded = 255 * bt709_encode((clean * share).astype(np.float32)) + rng.normal(0, 1.2, clean.shape)
+    frames = ArrayFrames(np.clip(np.rint(coded), 0, 255).astype(np.uint8))
+    height, width = clean.shape[1:3]
+    drape = outline.mean(axis=0) + 1.8 * (outline - outline.mean(axis=0))
+    placement = Placement(still_track((width, height), len(clean), 0), outline, drape)
+    veil, params = Conceal(), ConcealParams(way="plate")
+    layer = Layer("c", veil, placement, params, prepared=veil.prepare(frames, placement, params), feather=constant(3.0))
+    return [render_frame(frames, (layer,), k).img_raw for k in range(len(clean))]
+
+
+def level_off(result: np.ndarray, clean_lin: np.ndarray, where: np.ndarray) -> float:
+    """Code values by which a picture is lighter than it should be, over a mark."""
+    return float((result.astype(float) - 255 * bt709_encode(clean_lin.astype(np.float32)))[where].mean())
+
+
+def skin_of(light: np.ndarray, seed: int = 2) -> np.ndarray:
+    pores = cv2.GaussianBlur(np.random.default_rng(seed).normal(size=light.shape), (0, 0), 0.9)
+    return np.array([0.42, 0.24, 0.17]) * (light * (1 + 0.04 * pores / pores.std()))[..., None]
+
+
+YS, XS = np.mgrid[:160, :200]
+CIRCLE = np.stack([np.cos(np.arange(24) * np.pi / 12), np.sin(np.arange(24) * np.pi / 12)], axis=1)
+
+
+def test_light_scar_that_ends_in_a_fold__goes_and_the_fold_stays() -> None:
+    """A fold is darker than any skin around, but no ink; a scar is lighter, but no gloss."""
+    fold = 1 - 0.65 * np.exp(-0.5 * ((XS - 132) / 10) ** 2)
+    clean = np.repeat(skin_of(fold)[None], 4, axis=0)
+    scar = (np.abs(YS - 80) < 2) & (XS > 60) & (XS < 138)
+    share = 1 + 0.25 * cv2.GaussianBlur(scar.astype(np.float32), (0, 0), 0.8)[..., None]
+    outline = np.array([[54, 72], [144, 72], [144, 88], [54, 88]], float)
+    result = laid_over(clean, share, outline)[0]
+    before = level_off(255 * bt709_encode((clean[0] * share).astype(np.float32)), clean[0], scar)
+    assert abs(level_off(result, clean[0], scar)) < 0.2 * before
+    in_fold = (np.abs(YS - 80) < 6) & (np.abs(XS - 132) < 4)
+    assert abs(level_off(result, clean[0], in_fold)) < 8
+
+
+def test_mole_on_a_highlight__leaves_the_highlight() -> None:
+    away = np.hypot(XS - 100, YS - 80)
+    clean = np.repeat(skin_of(1 + 0.6 * np.exp(-0.5 * (away / 22) ** 2))[None], 2, axis=0)
+    share = 1 - 0.65 * cv2.GaussianBlur((away < 5).astype(np.float32), (0, 0), 0.9)[..., None]
+    result = laid_over(clean, share, [100, 80] + 9 * CIRCLE)[0]
+    assert abs(level_off(result, clean[0], away < 6)) < 3
+
+
+def test_sheen_that_moves_over_a_filled_mark__is_read_through_it() -> None:
+    sheen = [1 + 0.5 * np.exp(-0.5 * (np.hypot(XS - x, YS - 80) / 14) ** 2) for x in (-60, 100)]
+    clean = np.stack([skin_of(light) for light in sheen])
+    away = np.hypot(XS - 100, YS - 80)
+    share = np.where((away < 36)[..., None], np.array([0.7, 0.3, 0.32]), 1.0)
+    share = cv2.GaussianBlur(share, (0, 0), 0.8)
+    result = laid_over(clean, share, [100, 80] + 40 * CIRCLE)
+    middle = away < 12
+    unlit = level_off(255 * bt709_encode(clean[0].astype(np.float32)), clean[1], middle)
+    assert abs(level_off(result[1], clean[1], middle)) < 0.4 * abs(unlit)

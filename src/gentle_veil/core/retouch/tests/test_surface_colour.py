@@ -1,0 +1,48 @@
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.retouch.surface_colour import on_surface
+
+YS, XS = np.mgrid[:90, :120]
+INSIDE = np.hypot(XS - 60, YS - 45) < 18
+SKIN, WALL = np.float32([0.4, 0.25, 0.18]), np.float32([0.2, 0.22, 0.26])
+
+
+def blotchy(seed: int) -> np.ndarray:
+    """Skin that is redder here and paler there, with grain, in scene-linear light."""
+    rng = np.random.default_rng(seed)
+    red = cv2.GaussianBlur(rng.standard_normal(YS.shape), (0, 0), 8)
+    tint = np.exp(0.04 * red / red.std())[..., None] ** np.array([1.0, 0.0, -0.5])
+    return (SKIN * tint * (1 + 0.02 * rng.standard_normal((*YS.shape, 3)))).astype(np.float32)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_skins_own_blotches__are_not_behind_it(seed: int) -> None:
+    mole = np.where((np.hypot(XS - 60, YS - 45) < 5)[..., None], 0.4 * blotchy(seed), blotchy(seed))
+    _, behind = on_surface(mole.astype(np.float32), INSIDE)
+    assert not behind.any()
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_what_a_limb_stands_before__is_behind_it_up_to_the_rim(seed: int) -> None:
+    wall = XS + 0.3 * YS > 84
+    grain = 1 + 0.02 * np.random.default_rng(seed).standard_normal((*YS.shape, 3))
+    picture = np.where(wall[..., None], WALL * grain, blotchy(seed)).astype(np.float32)
+    surface, behind = on_surface(cv2.GaussianBlur(picture, (0, 0), 1.0), INSIDE)
+    rim = np.abs(XS + 0.3 * YS - 84) < 3
+    assert behind[wall & ~rim].mean() > 0.98
+    assert not behind[~wall & ~rim].any()
+    assert surface[~wall & ~rim].mean() > 0.95
+
+
+def test_black_ink__does_not_make_the_wall_a_part_of_the_limb() -> None:
+    """Ink's ratios are grey, as the wall's are, and skin's reach far where it is glossy."""
+    wall = XS > 78
+    glossy = blotchy(1) + np.float32(0.2) * np.clip((YS - 50) / 40, 0, 1)[..., None].astype(np.float32)
+    picture = np.where(wall[..., None], WALL, glossy)
+    bars = (np.abs(YS - 45) < 14) & (np.abs((XS - 60) % 12 - 6) < 3) & (XS < 76)
+    picture = np.where(bars[..., None], picture * np.float32([0.12, 0.14, 0.18]), picture)
+    _, behind = on_surface(picture.astype(np.float32), INSIDE)
+    assert behind[wall & (XS > 81)].mean() > 0.95
+    assert behind[(XS < 74)].mean() < 0.02
