@@ -1,6 +1,5 @@
 """What a patch must share with the surface it lies on, per frame: light, grain, focus and motion blur."""
 
-import cv2
 import numpy as np
 
 from gentle_veil.core.composite.matte import clip_box
@@ -9,12 +8,11 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.focus import softness
-from gentle_veil.core.motion.plane_kernels import MAD_TO_SIGMA
+from gentle_veil.core.motion.grain import grain_sigma
 from gentle_veil.core.motion.pyramid import LUMA
 from gentle_veil.core.types import ImageF32, Points
 
 SHUTTER_SHARE = 0.5  # of a frame, as with the usual 180 degrees
-GRAIN_KERNEL = np.outer([1, -2, 1], [1, -2, 1]).astype(np.float32) / 6  # a Laplacian of unit noise gain [Immerkaer96]
 LEAST_LIGHT = 1e-4
 
 Curve = dict[int, float]
@@ -76,6 +74,5 @@ def _light_and_grain(
     cut = frames[k][y0:y1, x0:x1]
     luminance: ImageF32 = frames.encoding.to_linear(cut)[mask] @ LUMA
     encoded = frames.encoding.to_encoded(cut) @ LUMA
-    rough = np.abs(cv2.filter2D(encoded.astype(np.float32), cv2.CV_32F, GRAIN_KERNEL))[mask]
     stops = float(np.log2(max(float(luminance.mean()), LEAST_LIGHT)))
-    return stops, 100 * MAD_TO_SIGMA * float(np.median(rough))
+    return stops, 100 * float(grain_sigma(encoded.astype(np.float32), mask))

@@ -8,12 +8,9 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.colour.code_values import finite
-from gentle_veil.core.motion.plane_kernels import MAD_TO_SIGMA
+from gentle_veil.core.motion.grain import grain_sigma
 from gentle_veil.core.types import ImageF32, MaskBool, RawImage
 
-# Blind to constant and linear pictures, and of unit gain for white noise: J. Immerkaer, "Fast Noise Variance
-# Estimation", Computer Vision and Image Understanding 64 (2), 1996.
-_GRAIN = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32) / 6
 FINE_SIGMA, COARSE_SIGMA = 1.1, 4.0  # px; the band in which surfaces are followed
 LEAST_GRAIN = 0.002  # of full scale; half a code value of 8 bits, below which grain is not told from rounding
 LEAST_PIXELS = 200
@@ -32,8 +29,7 @@ def telling_weights(img_raw: RawImage, full_scale: float, mask: MaskBool) -> Ima
         return EQUAL
     box = (slice(ys.min(), ys.max() + 1), slice(xs.min(), xs.max() + 1))
     picture, inside = finite(img_raw[box]).astype(np.float32) / np.float32(full_scale), mask[box]
-    fine = cv2.filter2D(picture, cv2.CV_32F, _GRAIN)[inside]
-    grain = np.maximum(MAD_TO_SIGMA * np.median(np.abs(fine), axis=0), LEAST_GRAIN)
+    grain = np.maximum(grain_sigma(picture, inside), LEAST_GRAIN)
     band = cv2.GaussianBlur(picture, (0, 0), FINE_SIGMA) - cv2.GaussianBlur(picture, (0, 0), COARSE_SIGMA)
     telling = band[inside].std(axis=0) / grain**2
     total = float(telling.sum())

@@ -30,7 +30,6 @@ ITERATIONS = (3, 3)  # on the fine and on the coarse level
 TOLERANCE_PX = (0.25, 0.8)  # misplacement for which a steep pixel is not weighed down, per level
 # The pre-blur makes neighbouring lattice residuals alike: so many count as one.
 NOISE_CORRELATION = (7.0, 9.0)
-FINE_SIGMA = 1.0  # px; what is finer goes beyond the lattice
 LEAST_SIGMA = 4e-4
 FIRST_SIGMA = 0.02  # before anything is known
 MIN_SAMPLES = 30  # lattice points, for a scale of the residual
@@ -118,11 +117,6 @@ class MeshRegistration:
         self.cells = (max(self.shape[0] // CELL, 1), max(self.shape[1] // CELL, 1))
         self.held = mask[np.ix_(rows + oy, columns + ox)].astype(np.float32)
         self.base = np.stack(np.meshgrid(self.lattice.xs, self.lattice.ys)).astype(np.float32)
-        inside = mask[oy : oy + height, ox : ox + width]
-        near = pyramid.levels[0]
-        beyond = (near - cv2.GaussianBlur(near, (0, 0), FINE_SIGMA))[inside]
-        #: The share of the texture's strength that is finer than the lattice.
-        self.fine_share = float((beyond**2).mean() / max(float((near[inside] ** 2).mean()), 1e-12))
         templates: list[ImageF32] = []
         gradients: list[tuple[ImageF32, ImageF32]] = []
         for n in range(LEVELS):

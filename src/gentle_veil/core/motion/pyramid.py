@@ -15,10 +15,9 @@ from gentle_veil.core.colour.code_values import finite
 from gentle_veil.core.geometry.outline import polygon_mask
 from gentle_veil.core.types import ImageF32, MaskBool, Points, RawImage
 
-PRE_BLUR_SIGMA = 1.5  # px; below it, sampling error; above it, lost detail
 PRE_BLUR_SIZE = (11, 11)  # px, 3.3 sigma each way; what lies beyond is a thousandth
-SHADING_SIGMA = 12.0  # px; what is smoother than this is light, not texture
 SHADING_STEP = 4
+SMOOTH_FROM = 2.0  # steps, of the mean's sigma: from there on a smaller mean, brought back, is the same to 1e-4
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709
 # What passes in front is marked in the picture itself, by a value no contrast has; a sample that meets it is void.
 VOID, VOID_FROM = np.float32(1e9), np.float32(50.0)
@@ -27,11 +26,25 @@ DARKEST = 0.02  # keeps local contrast finite in black
 
 
 @dataclass(frozen=True)
+class Band:
+    """Which texture is looked at: Gaussian sigmas in px.
+
+    ``blur`` below it there is sampling error, above it lost detail; ``shading`` what is smoother is light, not texture
+    """
+
+    blur: float = 1.5
+    shading: float = 12.0
+
+
+@dataclass(frozen=True)
 class GreyPyramid:
     """``levels[n]`` (h, w) float32 local contrast; level px = (frame px - origin) / 2**n."""
 
     levels: tuple[ImageF32, ...]
     origin: tuple[int, int]
+
+
+BAND = Band()
 
 
 def grey(img_raw: RawImage, full_scale: float, weights: ImageF32 = LUMA) -> ImageF32:
@@ -66,15 +79,16 @@ def grey_pyramid(
     held_out: Sequence[Points] = (),
     *,
     void: bool = True,
-    blur: float = PRE_BLUR_SIGMA,
-    shading: float = SHADING_SIGMA,
+    band: Band = BAND,
+    near: Band | None = None,
     weights: ImageF32 = LUMA,
 ) -> GreyPyramid:
     """Pyramid of a crop (x0, y0, x1, y1) of a frame, or of all of it.
 
     The crop is widened to whole multiples of the coarsest pixel so that every crop of a frame halves alike.
-    Levels hold local contrast, ``I / G*I - 1`` with a Gaussian G of SHADING_SIGMA: light that changes smoothly
-    over the surface, as shading does on a turning head, falls out before anything is compared. Inside the polygons
+    Levels hold local contrast, ``I / G*I - 1`` with a Gaussian G of the band's ``shading``: light that changes
+    smoothly over the surface, as shading does on a turning head, falls out before anything is compared. ``near`` is
+    another band for the finest level: coarse levels find the place, fine texture tells it. Inside the polygons
     ``held_out`` (frame px), which do not tint the mean either, they hold VOID unless ``void`` is False: a reference
     leaves those pixels out by its mask. ``weights`` mix the channels.
     """
@@ -85,13 +99,13 @@ def grey_pyramid(
     y0 = max(0, y0 // step * step)
     x1, y1 = x0 + max(-(-(x1 - x0) // step) * step, 16), y0 + max(-(-(y1 - y0) // step) * step, 16)
     x1, y1 = min(width, x1), min(height, y1)
-    first = cv2.GaussianBlur(grey(img_raw[y0:y1, x0:x1], full_scale, weights), PRE_BLUR_SIZE, blur)
+    crop = grey(img_raw[y0:y1, x0:x1], full_scale, weights)
     mask = covered(held_out, x1 - x0, y1 - y0, (x0, y0)) if held_out else None
-    pictures = [_local_contrast(first, mask, shading)]
-    if mask is not None:
-        pictures[0][mask] = 0  # no contrast, so that coarser levels are not tinted by it
+    pictures = [local_contrast(crop, band, mask)]
     for _ in range(levels - 1):
         pictures.append(cv2.pyrDown(pictures[-1]))
+    if near is not None:
+        pictures[0] = local_contrast(crop, near, mask)
     if mask is not None and void:
         for n, picture in enumerate(pictures):
             picture[mask[:: 1 << n, :: 1 << n][: picture.shape[0], : picture.shape[1]]] = VOID
@@ -107,27 +121,36 @@ def covered(held_out: Sequence[Points], width: int, height: int, origin: tuple[i
     return cv2.dilate(mask.astype(np.uint8), np.ones((side, side), np.uint8)).astype(bool)
 
 
-def _local_contrast(picture: ImageF32, held_out: MaskBool | None, shading: float) -> ImageF32:
-    # The mean is so smooth that a quarter-size one, brought back, is the same to 1e-4. Its grid stands on the
-    # frame's, not on the crop's, so that every crop of a frame gives the same contrast.
-    height, width = picture.shape
-    right, below = -width % SHADING_STEP, -height % SHADING_STEP
-    whole = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE) if right or below else picture
-    mean = _smooth(whole, shading)
+def local_contrast(picture: ImageF32, band: Band, held_out: MaskBool | None = None) -> ImageF32:
+    """The contrast (H, W) of a grey picture against its own mean, nil inside ``held_out``; see `grey_pyramid`."""
+    picture = cv2.GaussianBlur(picture, PRE_BLUR_SIZE, band.blur)
+    # A smaller mean's grid stands on the frame's, not on the crop's, so that every crop gives the same contrast.
+    step = SHADING_STEP if band.shading >= SMOOTH_FROM * SHADING_STEP else 1
+    mean = _smooth(picture, band.shading, step)
     if held_out is not None:
         # What passes must not tint the mean of what is around it.
-        free = cv2.copyMakeBorder((~held_out).astype(np.float32), 0, below, 0, right, cv2.BORDER_REPLICATE)
-        share = _smooth(free, shading)
-        mean = np.where(share > 1e-3, _smooth(whole * free, shading) / np.maximum(share, 1e-3), mean)
+        free = (~held_out).astype(np.float32)
+        share = _smooth(free, band.shading, step)
+        mean = np.where(share > 1e-3, _smooth(picture * free, band.shading, step) / np.maximum(share, 1e-3), mean)
     out = np.empty_like(picture)
-    _against_mean(picture, mean, out)
+    if step > 1:
+        _against_small_mean(picture, mean, out)
+    else:
+        _against_mean(picture, mean, out)
+    if held_out is not None:
+        out[held_out] = 0  # no contrast, so that coarser levels are not tinted by it
     return out
 
 
-def _smooth(picture: ImageF32, shading: float) -> ImageF32:
-    """The mean over SHADING_SIGMA, at a quarter of the size."""
-    small = cv2.resize(picture, None, fx=1 / SHADING_STEP, fy=1 / SHADING_STEP, interpolation=cv2.INTER_AREA)
-    return cv2.GaussianBlur(small, (0, 0), shading / SHADING_STEP)
+def _smooth(picture: ImageF32, shading: float, step: int) -> ImageF32:
+    """The mean over ``shading`` px, one value for each ``step`` px across and down."""
+    if step > 1:
+        right, below = -picture.shape[1] % step, -picture.shape[0] % step
+        if right or below:
+            picture = cv2.copyMakeBorder(picture, 0, below, 0, right, cv2.BORDER_REPLICATE)
+        picture = cv2.resize(picture, None, fx=1 / step, fy=1 / step, interpolation=cv2.INTER_AREA)
+    side = 2 * round(3.3 * shading / step) + 1
+    return cv2.GaussianBlur(picture, (side, side), shading / step)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -151,6 +174,15 @@ def _ratio(line, level, out):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True, fastmath=True, parallel=True)
 def _against_mean(picture, mean, out):  # type: ignore[no-untyped-def]
+    """Fill out with picture / mean - 1."""
+    for y in prange(picture.shape[0]):
+        row, level, into = picture[y], mean[y], out[y]
+        for x in range(row.size):
+            into[x] = row[x] / max(level[x], np.float32(DARKEST)) - np.float32(1.0)
+
+
+@njit(cache=True, nogil=True, fastmath=True, parallel=True)
+def _against_small_mean(picture, mean, out):  # type: ignore[no-untyped-def]
     """Fill out with picture / mean - 1, the mean brought up SHADING_STEP times, linearly between its centres."""
     height, width = picture.shape
     rows, columns = mean.shape

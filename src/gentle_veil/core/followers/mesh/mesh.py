@@ -34,6 +34,7 @@ from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, lik
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
+from gentle_veil.core.followers.mesh.texture import COARSE, texture_of
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
@@ -42,12 +43,10 @@ from gentle_veil.core.geometry.outline import signed_distance
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
-from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.motion.pyramid import GreyPyramid, grey
 from gentle_veil.core.types import ImageF32, Points
 
 SEARCH_PX = 40
-# Fine texture, free of shading down to a fold's crease: it holds cloth and turning skin.
-PRE_BLUR_SIGMA, SHADING_SIGMA = 1.1, 4.0  # px
 SPACING_SHARE, SPACING_RANGE = 1 / 22, (12.0, 40.0)  # of the root of the region's area
 VERTICES_PER_SPACING = 2
 TRIAL_ITERATIONS = (3, 0)  # what the coarse picture says, all of them are told by one solve
@@ -60,8 +59,8 @@ WEAK_ERROR_PX = 1.0  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 TOLD_SHARE = 0.5  # of the surface that is explained, from which no company can deny it
 OUTSIDE_SHARE = 0.15
-CLOSE_FROM = 0.1  # of the texture's strength that the lattice cannot carry: a weave has three times that, skin half
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
+FITTED_TIMES = 2  # by dense motion: once leaves a quarter of a px
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
 LEAST_BOX = 16  # px of the picture, to look at it
 STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
@@ -163,6 +162,7 @@ class MeshRun:
         self.grid = SplineGrid(box, spacing)
         self.level_count = max(2, self.plane.level_count)
         self.full_scale = frames.encoding.full_scale
+        self.texture = texture_of(grey(frames[self.reference], self.full_scale, self.plane.weights), mask)
         reference = self._fine(self.reference, self._box(polygon), void=False)
         self.registration = MeshRegistration(reference, mask, self.grid)
         self.vertices, self.triangles, (columns, rows) = grid_mesh(box, spacing / VERTICES_PER_SPACING)
@@ -260,7 +260,7 @@ class MeshRun:
         return self._fine(k, (x0, y0, x1, y1))
 
     def _fine(self, k: int, box: tuple[int, int, int, int], *, void: bool = True) -> GreyPyramid:
-        return self.plane.pyramid(k, self.level_count, box, void=void, blur=PRE_BLUR_SIGMA, shading=SHADING_SIGMA)
+        return self.plane.pyramid(k, self.level_count, box, void=void, band=COARSE, near=self.texture.band)
 
     def limits(self) -> tuple[float, float]:
         fine, coarse = self.sigmas
@@ -320,8 +320,10 @@ class MeshRun:
         going_on = [i for i, doubt in enumerate(doubts) if doubt < 1]
         if going_on and doubts[mixer.leading()] >= 1:
             # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
-            for guess in self.dense_guesses(k, state, pyramid, guesses[mixer.leading(going_on)]):
-                mixer.add(guess)
+            for _ in range(FITTED_TIMES):
+                for guess in self.dense_guesses(k, state, pyramid, mixer.guesses[mixer.leading(going_on)]):
+                    going_on.append(len(mixer.guesses))
+                    mixer.add(guess)
         best = mixer.best()
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
@@ -468,7 +470,7 @@ class MeshRun:
         row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
         new.likeness, new.now = likeness.into(state.likeness), likeness
-        if r.fine_share > CLOSE_FROM:
+        if self.texture.fine:
             new.close = r.look_close(pyramid, displacement)
         return row, new
 

@@ -41,9 +41,9 @@ from gentle_veil.core.motion.plane_registration import (
     PlaneRegistration,
 )
 from gentle_veil.core.motion.pyramid import (
-    PRE_BLUR_SIGMA,
-    SHADING_SIGMA,
+    BAND,
     VOID_FROM,
+    Band,
     GreyPyramid,
     covered,
     grey,
@@ -52,7 +52,7 @@ from gentle_veil.core.motion.pyramid import (
 from gentle_veil.core.types import MaskBool, Matrix, Points
 
 # How far beyond the predicted place a frame is looked at; not less than the local mean reaches (three times
-# `pyramid.SHADING_SIGMA`), or the crop's edge would tell in the contrast.
+# `pyramid.BAND.shading`), or the crop's edge would tell in the contrast.
 SEARCH_PX = 40
 NEAR_PX = 12.0
 CHAIN_MARGIN = 24  # px around the region for frame-to-frame motion
@@ -191,12 +191,12 @@ class PlaneRun:
         box: tuple[int, int, int, int],
         *,
         void: bool = True,
-        blur: float = PRE_BLUR_SIGMA,
-        shading: float = SHADING_SIGMA,
+        band: Band = BAND,
+        near: Band | None = None,
     ) -> GreyPyramid:
         """A crop of frame ``k`` as this region is followed: in its own mix of channels, what passes marked."""
         given = (self.frames[k], self.full_scale, levels, box, self.held_out(k))
-        return grey_pyramid(*given, void=void, blur=blur, shading=shading, weights=self.weights)
+        return grey_pyramid(*given, void=void, band=band, near=near, weights=self.weights)
 
     def follow(self, k: int, history: PlaneHistory, *, seek: bool = True) -> PlaneStep:
         """Where the region is on frame ``k``; with ``seek`` its features are looked for in all of the picture where it

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 
 from gentle_veil.core.followers.mesh.focusing import RECENT, Focusing, defocused
+from gentle_veil.core.followers.mesh.texture import COARSE, WOVEN
 from gentle_veil.core.geometry.spline_field import SplineGrid
 from gentle_veil.core.motion.mesh_registration import MeshRegistration
 from gentle_veil.core.motion.pyramid import grey_pyramid
@@ -21,7 +22,7 @@ def cloth() -> np.ndarray:
 
 def pyramid(picture: np.ndarray):  # type: ignore[no-untyped-def]
     raw = np.repeat(np.clip(np.rint(255 * picture), 0, 255).astype(np.uint8)[..., None], 3, axis=2)
-    return grey_pyramid(raw, 255.0, 2, blur=1.1, shading=4.0)
+    return grey_pyramid(raw, 255.0, 2, band=COARSE, near=WOVEN)
 
 
 def registered(picture: np.ndarray) -> MeshRegistration:
