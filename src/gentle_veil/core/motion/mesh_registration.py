@@ -23,13 +23,14 @@ from gentle_veil.core.motion.pyramid import VOID, VOID_FROM, GreyPyramid, gradie
 from gentle_veil.core.types import ImageF32, MaskBool
 
 STEP = 2  # px of the reference per lattice point; the pre-blur leaves nothing finer
-LEVELS = 2
+NEAR, COARSE, BROAD = 0, 1, 2  # levels: full size, half size, and full size in the coarse one's band
+LEVELS = 3
 CELL = 4  # lattice points per cell of the fields that vary slowly: light, visibility
 LIGHT_CELLS = 2.0  # Gaussian over which light is held to be alike
-ITERATIONS = (3, 3)  # on the fine and on the coarse level
-TOLERANCE_PX = (0.25, 0.8)  # misplacement for which a steep pixel is not weighed down, per level
+ITERATIONS = (3, 3)  # on the full and on the half size
+TOLERANCE_PX = (0.25, 0.8, 0.25)  # misplacement for which a steep pixel is not weighed down, per level
 # The pre-blur makes neighbouring lattice residuals alike: so many count as one.
-NOISE_CORRELATION = (7.0, 9.0)
+NOISE_CORRELATION = (7.0, 9.0, 7.0)
 LEAST_SIGMA = 4e-4
 FIRST_SIGMA = 0.02  # before anything is known
 MIN_SAMPLES = 30  # lattice points, for a scale of the residual
@@ -81,7 +82,7 @@ class MeshFit:
     ``visible`` (h, w) 0..1; ``sigmas`` per level; ``spread`` (rows, columns, 3) posterior covariance xx, xy, yy
     of the field at the control points; ``inside_share`` of the region; ``correlation`` of what is seen;
     ``contrast`` of what is seen as a share of the reference's; ``alike`` the plain correlation, which a few strong
-    marks in weak skin decide; ``inside`` (h, w) where ``seen`` lay in the picture
+    marks in weak skin decide; ``inside`` (h, w) where ``seen`` lay in the picture; ``level`` of full size that told it
     """
 
     controls: np.ndarray
@@ -96,6 +97,12 @@ class MeshFit:
     alike: float
     residual: ImageF32
     inside: ImageF32
+    level: int
+
+    @property
+    def sigma(self) -> float:
+        """The robust scale of the residual."""
+        return self.sigmas[self.level]
 
 
 class MeshRegistration:
@@ -119,8 +126,8 @@ class MeshRegistration:
         self.base = np.stack(np.meshgrid(self.lattice.xs, self.lattice.ys)).astype(np.float32)
         templates: list[ImageF32] = []
         gradients: list[tuple[ImageF32, ImageF32]] = []
-        for n in range(LEVELS):
-            picture = pyramid.levels[n]
+        for level in range(LEVELS):
+            picture, n = _picture(pyramid, level)
             gx, gy = gradient(picture)
             at = np.ix_(rows >> n, columns >> n)
             templates.append(np.ascontiguousarray(picture[at]))
@@ -130,6 +137,8 @@ class MeshRegistration:
         energies = [cv2.GaussianBlur(self.held * t * t, (0, 0), ENERGY_LATTICE) / known for t in templates]
         # `home` is the reference; `pictures` may stand in for it where it no longer explains what is seen.
         self.home = self.pictures = Pictures(tuple(templates), tuple(gradients), tuple(energies))
+        #: The level of full size that a frame is told by: BROAD where it is too soft for NEAR.
+        self.near = NEAR
         self._order()
         self.roughness = self._thin_plate()
         self._priors: dict[Stiffness, np.ndarray] = {}
@@ -209,7 +218,8 @@ class MeshRegistration:
         seen, inside = np.empty(self.shape, np.float32), np.empty(self.shape, np.float32)
         at = self.base + displacement
         ox, oy = pyramid.origin
-        sample_map(pyramid.levels[level], at[0], at[1], 1.0 / (1 << level), float(ox), float(oy), seen, inside)
+        picture, n = _picture(pyramid, level)
+        sample_map(picture, at[0], at[1], 1.0 / (1 << n), float(ox), float(oy), seen, inside)
         return seen, inside
 
     def glance(self, pyramid: GreyPyramid, level: int, displacement: ImageF32) -> tuple[ImageF32, ImageF32]:
@@ -270,7 +280,7 @@ class MeshRegistration:
     def excess(self, fit: MeshFit) -> ImageF32:
         """How much more is left around each cell than the frame's noise explains, in variances, 0 and up."""
         shown = self.held * fit.visible
-        left = np.minimum((fit.residual / fit.sigmas[0]) ** 2, 9.0) * shown
+        left = np.minimum((fit.residual / fit.sigma) ** 2, 9.0) * shown
         weight, mean = (cv2.GaussianBlur(self.coarse(p), (0, 0), 1.5) for p in (shown, left))
         return np.maximum(mean / np.maximum(weight, 1e-3) - 1, 0)
 
@@ -281,7 +291,7 @@ class MeshRegistration:
         light: Light,
         visible: ImageF32,
         stiffness: Stiffness,
-        sigma_limits: tuple[float, float],
+        sigma_limits: tuple[float, ...],
         *,
         hold_out: ImageF32 | None = None,
         start: np.ndarray | None = None,
@@ -299,10 +309,10 @@ class MeshRegistration:
         seen = inside = residual = np.zeros(self.shape, np.float32)
         factor = None
         shown = self.held if hold_out is None else self.held * hold_out
-        for level in reversed(range(LEVELS)):
+        for level, most in ((COARSE, iterations[1]), (self.near, iterations[0])):
             t, (gx, gy) = self.pictures.templates[level], self.pictures.gradients[level]
             terms = np.empty((6, *self.shape), np.float32)
-            for iteration in range(iterations[level]):
+            for iteration in range(most):
                 seen, inside = self.look(pyramid, level, self.displacement(controls))
                 held = shown * inside * visible
                 if iteration == 0:
@@ -337,10 +347,10 @@ class MeshRegistration:
                 rhs -= self._rough(here - guess) / stiffness.change**2 + (here - guess) / PLACE_TRUST_PX**2
                 step = spbtrs(factor, rhs.astype(np.float32), lower=1)[0]
                 controls = controls + self.unpack(step)
-                if np.abs(step).max() < 0.01 * (1 + level):
+                if np.abs(step).max() < (0.02 if level == COARSE else 0.01):
                     break
         spread = self._spread(factor if hold_out is None else None)
-        return self._summary(pyramid, controls, light, visible, (sigmas[0], sigmas[1]), spread)
+        return self._summary(pyramid, controls, light, visible, tuple(sigmas), spread)
 
     def unsolved(
         self,
@@ -348,16 +358,18 @@ class MeshRegistration:
         controls: np.ndarray,
         light: Light,
         visible: ImageF32,
-        sigma_limits: tuple[float, float],
+        sigma_limits: tuple[float, ...],
     ) -> MeshFit:
         """How controls stand on a frame as they are: what `solve` gives, without a step."""
-        seen, inside = self.look(pyramid, 0, self.displacement(controls))
+        near = self.near
+        seen, inside = self.look(pyramid, near, self.displacement(controls))
         held = self.held * inside * visible
-        light = self.fit_light(0, seen, held, min(sigma_limits[0], FIRST_SIGMA), light)
-        residual = light.gain * self.pictures.templates[0] + light.bias - seen
-        sigma = min(_robust_sigma(residual, held), sigma_limits[0])
+        light = self.fit_light(near, seen, held, min(sigma_limits[near], FIRST_SIGMA), light)
+        residual = light.gain * self.pictures.templates[near] + light.bias - seen
+        sigmas = [min(limit, FIRST_SIGMA) for limit in sigma_limits]
+        sigmas[near] = min(_robust_sigma(residual, held), sigma_limits[near])
         spread = np.zeros((*self.grid.shape, 3))
-        return self._summary(pyramid, controls, light, visible, (sigma, min(sigma_limits[1], FIRST_SIGMA)), spread)
+        return self._summary(pyramid, controls, light, visible, tuple(sigmas), spread)
 
     def _factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> np.ndarray:
         """The factor of the precision; that of an earlier frame while the curvature has hardly changed.
@@ -410,11 +422,12 @@ class MeshRegistration:
         controls: np.ndarray,
         light: Light,
         visible: ImageF32,
-        sigmas: tuple[float, float],
+        sigmas: tuple[float, ...],
         spread: np.ndarray,
     ) -> MeshFit:
-        seen, inside = self.look(pyramid, 0, self.displacement(controls))
-        residual = light.gain * self.pictures.templates[0] + light.bias - seen
+        template = self.pictures.templates[self.near]
+        seen, inside = self.look(pyramid, self.near, self.displacement(controls))
+        residual = light.gain * template + light.bias - seen
         held = self.held * inside * visible
         total = max(float(self.held.sum()), 1.0)
         return MeshFit(
@@ -425,9 +438,10 @@ class MeshRegistration:
             sigmas,
             spread,
             float((self.held * inside).sum()) / total,
-            *_correlation(self.pictures.templates[0], seen, residual, held),
+            *_correlation(template, seen, residual, held),
             residual,
             inside,
+            self.near,
         )
 
     def _spread(self, factor: np.ndarray | None) -> np.ndarray:
@@ -444,6 +458,13 @@ class MeshRegistration:
         field = np.moveaxis(np.tensordot(field, self._at_nodes.across, axes=(2, 1)), -1, 2)
         product = np.stack([(field[a] * field[b]).mean(axis=-1) for a, b in ((0, 0), (0, 1), (1, 1))], axis=-1)
         return cv2.GaussianBlur(product.astype(np.float32), (0, 0), 0.8)
+
+
+def _picture(pyramid: GreyPyramid, level: int) -> tuple[ImageF32, int]:
+    """A level's picture, and how often it was halved."""
+    if level == BROAD:
+        return (pyramid.levels[0] if pyramid.broad is None else pyramid.broad), 0
+    return pyramid.levels[level], level
 
 
 def _places(first: int, last: int, size: int) -> np.ndarray:

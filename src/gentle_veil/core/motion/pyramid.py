@@ -38,10 +38,14 @@ class Band:
 
 @dataclass(frozen=True)
 class GreyPyramid:
-    """``levels[n]`` (h, w) float32 local contrast; level px = (frame px - origin) / 2**n."""
+    """``levels[n]`` (h, w) float32 local contrast; level px = (frame px - origin) / 2**n.
+
+    ``broad`` the finest level in the band of the coarser ones, where it has one of its own
+    """
 
     levels: tuple[ImageF32, ...]
     origin: tuple[int, int]
+    broad: ImageF32 | None = None
 
 
 BAND = Band()
@@ -104,12 +108,15 @@ def grey_pyramid(
     pictures = [local_contrast(crop, band, mask)]
     for _ in range(levels - 1):
         pictures.append(cv2.pyrDown(pictures[-1]))
+    broad = None if near is None else pictures[0]
     if near is not None:
         pictures[0] = local_contrast(crop, near, mask)
     if mask is not None and void:
         for n, picture in enumerate(pictures):
             picture[mask[:: 1 << n, :: 1 << n][: picture.shape[0], : picture.shape[1]]] = VOID
-    return GreyPyramid(tuple(pictures), (x0, y0))
+        if broad is not None:
+            broad[mask] = VOID
+    return GreyPyramid(tuple(pictures), (x0, y0), broad)
 
 
 def covered(held_out: Sequence[Points], width: int, height: int, origin: tuple[int, int] = (0, 0)) -> MaskBool:

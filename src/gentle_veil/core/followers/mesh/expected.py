@@ -13,7 +13,7 @@ from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
 from gentle_veil.core.types import ImageF32, Points
 
 FLOOR_PX = 0.005
-NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.28, 5.0, 1.9
+NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.25, 5.0, 1.9
 HIDDEN_ERROR_PX = 0.15  # added per hidden frame
 
 

@@ -9,7 +9,7 @@ import itertools
 import cv2
 import numpy as np
 
-from gentle_veil.core.motion.mesh_registration import STEP, MeshRegistration, Pictures
+from gentle_veil.core.motion.mesh_registration import NEAR, STEP, MeshRegistration, Pictures
 from gentle_veil.core.types import ImageF32
 
 BLURS = (0.0, 0.5, 0.75, 1.0, 1.3, 1.7, 2.2, 3.0)  # px
@@ -26,7 +26,7 @@ class Focusing:
 
     def __init__(self, registration: MeshRegistration) -> None:
         self.registration = registration
-        template = registration.home.templates[0]
+        template = registration.home.templates[NEAR]
         white = np.random.default_rng(11).standard_normal(template.shape).astype(np.float32)
         weight = registration.held
         self.ladder = np.array([self._strengths(_soft(template, b / STEP), weight) for b in BLURS])

@@ -28,7 +28,7 @@ ESTRANGED, ALIKE = 0.65, 0.92
 AT_ONCE = 0.4  # by which the correlation falls where something comes in front
 USUAL_FROM, USUAL_FROM_OTHERS = 0.1, 0.02  # of a frame goes into what is usual
 LEAST_ENERGY = 1e-9
-NOISE_TIMES = 1.3  # of what it takes off on average: around a cell it may be more
+NOISE_TIMES = 1.4  # of what it takes off on average: around a cell it may be more
 
 
 @dataclass(frozen=True)
@@ -73,9 +73,10 @@ def learnt(
     """
     r, home = registration, registration.home
     recent = home.templates if before is None else before.recent
-    looks = [(fit.seen, fit.inside), *(r.look(pyramid, level, displacement) for level in range(1, LEVELS))]
+    near = fit.level
+    looks = [(fit.seen, fit.inside) if n == near else r.look(pyramid, n, displacement) for n in range(LEVELS)]
     shown = [r.held * fit.visible * inside for _, inside in looks]
-    likeness = likeness_around(r, home.templates[0], fit.seen, shown[0])
+    likeness = likeness_around(r, home.templates[near], fit.seen, shown[near])
     usual = np.ones_like(likeness) if before is None else before.usual
     # What a surface looks like changes little by little; what comes at once is in front of it.
     same = (usual - likeness < AT_ONCE) | (not suspicious)
@@ -87,7 +88,7 @@ def learnt(
         for old, (seen, _), there in zip(recent, looks, shown, strict=True)
     ]
     trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
-    noise = fit.sigmas[0] ** 2 / (2 * np.maximum(r.coarse(home.energies[0]), LEAST_ENERGY))
+    noise = fit.sigma**2 / (2 * np.maximum(r.coarse(home.energies[near]), LEAST_ENERGY))
     unlike = np.maximum(1 - likeness - NOISE_TIMES * noise, 0).astype(np.float32)
     return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike, usual.astype(np.float32))
 

@@ -34,7 +34,8 @@ from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, lik
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
-from gentle_veil.core.followers.mesh.texture import COARSE, texture_of
+from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
+from gentle_veil.core.followers.mesh.texture import texture_of
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
@@ -42,7 +43,18 @@ from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import signed_distance
 from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
-from gentle_veil.core.motion.mesh_registration import FIRST_SIGMA, STEP, Light, MeshFit, MeshRegistration, Stiffness
+from gentle_veil.core.motion.mesh_registration import (
+    BROAD,
+    COARSE,
+    FIRST_SIGMA,
+    LEVELS,
+    NEAR,
+    STEP,
+    Light,
+    MeshFit,
+    MeshRegistration,
+    Stiffness,
+)
 from gentle_veil.core.motion.pyramid import GreyPyramid, grey
 from gentle_veil.core.types import ImageF32, Points
 
@@ -60,6 +72,7 @@ LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 TOLD_SHARE = 0.5  # of the surface that is explained, from which no company can deny it
 OUTSIDE_SHARE = 0.15
 OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
+SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 FITTED_TIMES = 2  # by dense motion: once leaves a quarter of a px
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
 LEAST_BOX = 16  # px of the picture, to look at it
@@ -73,7 +86,7 @@ class MeshState:
     """The last followed frame, and the one before it."""
 
     displacement: ImageF32
-    seen: ImageF32
+    seen: ImageF32  # in the band of ``level``
     visible: ImageF32
     light: Light
     status: str
@@ -81,6 +94,7 @@ class MeshState:
     hidden: np.ndarray | None = None  # frames that each vertex has been hidden
     memory: Memory | None = None
     close: ImageF32 | None = None  # the frame's picture carried back, at full resolution
+    level: int = NEAR
     strange: bool = False  # something else was found in the surface's place
     likeness: Likeness = ALIKE_SO_FAR  # usual of late
     now: Likeness | None = None  # on this frame, where it is seen
@@ -182,7 +196,7 @@ class MeshRun:
         self.close_flow = CloseFlow(self.registration.shape)
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
-        self.sigmas: tuple[list[float], list[float]] = ([], [])
+        self.sigmas: tuple[list[float], ...] = tuple([] for _ in range(LEVELS))
         self.company = Accompanied(self.plane, self.registration)
         rng = np.random.default_rng(7)
         shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
@@ -235,8 +249,8 @@ class MeshRun:
         displacement = r.displacement(self._controls(known.positions[row]))
         pyramid = self._pyramid(last, displacement)
         seen, inside = r.look(pyramid, 0, displacement)
-        coarse, _ = r.look(pyramid, 1, displacement)
-        light = r.fit_light(1, coarse, r.held * inside, FIRST_SIGMA, r.start_light())
+        coarse, _ = r.look(pyramid, COARSE, displacement)
+        light = r.fit_light(COARSE, coarse, r.held * inside, FIRST_SIGMA, r.start_light())
         return MeshState(
             displacement,
             seen,
@@ -260,13 +274,10 @@ class MeshRun:
         return self._fine(k, (x0, y0, x1, y1))
 
     def _fine(self, k: int, box: tuple[int, int, int, int], *, void: bool = True) -> GreyPyramid:
-        return self.plane.pyramid(k, self.level_count, box, void=void, band=COARSE, near=self.texture.band)
+        return self.plane.pyramid(k, self.level_count, box, void=void, band=COARSE_BAND, near=self.texture.band)
 
-    def limits(self) -> tuple[float, float]:
-        fine, coarse = self.sigmas
-        if len(fine) < 3:
-            return np.inf, np.inf
-        return SIGMA_GROWTH * float(np.median(fine[-15:])), SIGMA_GROWTH * float(np.median(coarse[-15:]))
+    def limits(self) -> tuple[float, ...]:
+        return tuple(SIGMA_GROWTH * float(np.median(s[-15:])) if len(s) >= 3 else np.inf for s in self.sigmas)
 
     def _usual_sigma(self, level: int) -> float:
         return float(np.median(self.sigmas[level][-15:])) if self.sigmas[level] else FIRST_SIGMA
@@ -309,7 +320,8 @@ class MeshRun:
         pyramid = self._pyramid(k, *guesses)
         if pyramid is None:
             return self.carried(state, guesses[-1], OUTSIDE)
-        blur = self.focusing.blur(r.look(pyramid, 0, guesses[-1])[0], state.visible)
+        blur = self.focusing.blur(r.look(pyramid, NEAR, guesses[-1])[0], state.visible)
+        r.near = BROAD if blur > SOFT_FROM else NEAR
         r.pictures = defocused(r.pictures, blur)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
@@ -339,7 +351,7 @@ class MeshRun:
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
         passing = len(self.plane.held_out(k)) > 0
         if passing:
-            fit.visible[...] *= r.look(pyramid, 0, r.displacement(fit.controls))[1]
+            fit.visible[...] *= r.look(pyramid, r.near, r.displacement(fit.controls))[1]
         row, new = self._judged(state, fit, pyramid, plane.status)
         hidden = row.status in (LOST, OCCLUDED) and not passing
         if new.strange or (hidden and plane.status == WEAK):
@@ -363,11 +375,11 @@ class MeshRun:
 
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
         """Displacements (2, h, w) by dense motion from the frame before and from the reference, around ``best``."""
-        seen, _ = self.registration.look(pyramid, 0, best)
+        r = self.registration
+        seen, _ = r.look(pyramid, r.near, best)
         slopes = self._slopes(best)
-        flows = [
-            self.flow.between(picture, seen) * STEP for picture in (state.seen, self.registration.pictures.templates[0])
-        ]
+        before = [state.seen] if state.level == r.near else []
+        flows = [self.flow.between(picture, seen) * STEP for picture in (*before, r.pictures.templates[r.near])]
         return [best + flow + slopes[0] * flow[0] + slopes[1] * flow[1] for flow in flows]
 
     def _near_by(self, before: ImageF32, pyramid: GreyPyramid, guess: ImageF32) -> ImageF32:
@@ -385,8 +397,8 @@ class MeshRun:
     def _carried_off(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
         """Over the cells, 0 to 1: what neither goes with the company nor looks like the reference passes in front."""
         r = self.registration
-        seen, inside = r.look(pyramid, 0, displacement)
-        unlike = 1 - likeness_around(r, r.home.templates[0], seen, r.held * inside)
+        seen, inside = r.look(pyramid, r.near, displacement)
+        unlike = 1 - likeness_around(r, r.home.templates[r.near], seen, r.held * inside)
         strayed = self.company.strayed(displacement)
         return np.maximum(
             _ramp(self.company.away(displacement), *AWAY) * _ramp(unlike, *UNLIKE), _ramp(strayed, *STRAYED_PX)
@@ -412,7 +424,7 @@ class MeshRun:
             stiffness = self.trials.chosen
         fit = r.solve(pyramid, predicted, light, visible, stiffness, limits)
         # Against the light as it was: what hides a place would pass for a change of light.
-        misfit = r.misfit(0, fit.seen, light, self._usual_sigma(0) if self.sigmas[0] else fit.sigmas[0], 0.5)
+        misfit = r.misfit(r.near, fit.seen, light, self._usual_sigma(r.near) if self.sigmas[r.near] else fit.sigma, 0.5)
         fit.visible[...] = shown = r.visibility(misfit, r.held) * familiar
         fit.light.gain[...] = shown * fit.light.gain + (1 - shown) * light.gain
         fit.light.bias[...] = shown * fit.light.bias + (1 - shown) * light.bias
@@ -423,7 +435,7 @@ class MeshRun:
         r = self.registration
         kept = (~self.left_out).astype(np.float32)
         asked = r.held * visible * self.left_out
-        total, sigma = max(float(asked.sum()), 1.0), self._usual_sigma(0)
+        total, sigma = max(float(asked.sum()), 1.0), self._usual_sigma(r.near)
         given = (pyramid, predicted, light, visible)
         start = r.solve(*given, self.trials.chosen, limits, hold_out=kept, iterations=(0, 2)).controls
         costs = []
@@ -462,14 +474,14 @@ class MeshRun:
         if not weak and self.focusing.blurs[-1] < LEAST_BLUR:
             self.focusing.learn(fit.residual, fit.visible)
         if not weak:
-            self.sigmas[0].append(fit.sigmas[0])
-            self.sigmas[1].append(fit.sigmas[1])
+            for level in (fit.level, COARSE):
+                self.sigmas[level].append(fit.sigmas[level])
         error, hidden = expected_error(r, self.vertices, fit, memory.unlike, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
         unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
         row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
-        new.likeness, new.now = likeness.into(state.likeness), likeness
+        new.likeness, new.now, new.level = likeness.into(state.likeness), likeness, fit.level
         if self.texture.fine:
             new.close = r.look_close(pyramid, displacement)
         return row, new
@@ -497,5 +509,5 @@ class MeshRun:
         new = MeshState(
             displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden, state.memory
         )
-        new.likeness = state.likeness
+        new.likeness, new.level = state.likeness, state.level
         return row, new

@@ -65,7 +65,7 @@ class _Run(MeshRun):
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
         if not self.chosen_vectors.anchor:
             return []
-        return [self._integrated(k, state), super().dense_guesses(k, state, pyramid, best)[1]]
+        return [self._integrated(k, state), super().dense_guesses(k, state, pyramid, best)[-1]]
 
     def _integrated(self, k: int, state: MeshState) -> ImageF32:
         """The last displacement (2, h, w) moved on by the motion from the last frame to frame ``k``, or the map's."""

@@ -7,7 +7,7 @@ import pytest
 from gentle_veil.core.followers.mesh.focusing import RECENT, Focusing, defocused
 from gentle_veil.core.followers.mesh.texture import COARSE, WOVEN
 from gentle_veil.core.geometry.spline_field import SplineGrid
-from gentle_veil.core.motion.mesh_registration import MeshRegistration
+from gentle_veil.core.motion.mesh_registration import NEAR, MeshRegistration
 from gentle_veil.core.motion.pyramid import grey_pyramid
 from gentle_veil.core.synth.textures import strong_weave
 
@@ -38,7 +38,7 @@ def test_blur__is_read_even_where_nothing_lies_over_its_like(cloth, blur: float)
     focusing = Focusing(r)
     soft = cv2.GaussianBlur(cloth, (0, 0), blur) if blur else cloth
     slipped = np.full((2, *r.shape), 5.0, np.float32)
-    seen, inside = r.look(pyramid(soft), 0, slipped)
+    seen, inside = r.look(pyramid(soft), NEAR, slipped)
     for _ in range(RECENT):
         found = focusing.blur(seen, inside)
     assert found == pytest.approx(blur, abs=0.35)
