@@ -1,17 +1,20 @@
 """The mesh's solve: its matrices against dense ones, its data against finite differences, one step against truth."""
 
+import cv2
 import numpy as np
 import pytest
 
 from gentle_veil.core.geometry.spline_field import SplineGrid
 from gentle_veil.core.motion.mesh_kernels import sample_map
-from gentle_veil.core.motion.mesh_registration import MeshRegistration, Stiffness
-from gentle_veil.core.motion.pyramid import grey_pyramid
+from gentle_veil.core.motion.mesh_registration import BROAD, LEVELS, NEAR, MeshRegistration, Stiffness
+from gentle_veil.core.motion.pyramid import Band, grey_pyramid
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.synth.nonrigid import bending_sequence
 from gentle_veil.core.synth.planar import planar_sequence
 
 FULL = 255.0
+NO_LIMITS = (np.inf,) * LEVELS
+COARSER, FINER = Band(1.1, 4.0), Band(0.75, 2.25)
 
 
 @pytest.fixture(scope="module")
@@ -76,7 +79,7 @@ def test_solve__finds_a_bend_from_the_frame_before() -> None:
     start = r.lattice.fit(np.moveaxis(moving.motion.carry(lattice, 1) - lattice, -1, 0))
     # The follower begins nearer, from dense motion; from the frame before it takes a few rounds.
     for _ in range(4):
-        fit = r.solve(frame, start, r.start_light(), visible, Stiffness(1.5, 0.6), (np.inf, np.inf))
+        fit = r.solve(frame, start, r.start_light(), visible, Stiffness(1.5, 0.6), NO_LIMITS)
         start = fit.controls
     truth = moving.motion.carry(lattice, 2) - lattice
     found = np.moveaxis(r.displacement(fit.controls), 0, -1)
@@ -86,3 +89,26 @@ def test_solve__finds_a_bend_from_the_frame_before() -> None:
     assert fit.correlation > 0.9
     assert fit.inside_share == 1.0
     assert (fit.spread[..., 0] > 0).all()
+
+
+@pytest.mark.truth
+def test_solve__a_soft_frame_is_told_better_by_the_coarser_band() -> None:
+    moving = bending_sequence("weak_skin", seed=7, count=40, width=200, height=150, travel=4, turn=2, bump=8)
+    grain = 2.0 * np.random.default_rng(2).standard_normal(moving.frames[2].shape)
+    soft = cv2.GaussianBlur(moving.frames[2].astype(np.float32), (0, 0), 2.2) + grain
+    first, frame = (
+        grey_pyramid(np.clip(np.rint(f), 0, 255).astype(np.uint8), FULL, 2, band=COARSER, near=FINER)
+        for f in (moving.frames[0], soft)
+    )
+    mask = np.zeros((150, 200), bool)
+    mask[30:120, 40:160] = True
+    r = MeshRegistration(first, mask, SplineGrid((35.0, 25.0, 165.0, 125.0), 16.0))
+    lattice = np.moveaxis(r.base, 0, -1).astype(np.float64)
+    truth = r.lattice.fit(np.moveaxis(moving.motion.carry(lattice, 2) - lattice, -1, 0))
+    seen, told = np.ones(r.shape, np.float32), {}
+    for level in (NEAR, BROAD):
+        r.near = level
+        fit = r.solve(frame, truth, r.start_light(), seen, Stiffness(1.5, 0.4), NO_LIMITS)
+        assert (fit.level, fit.sigma) == (level, fit.sigmas[level])
+        told[level] = fit.alike
+    assert told[BROAD] > told[NEAR] + 0.2  # its plain correlation

@@ -7,14 +7,14 @@ import pytest
 
 from gentle_veil.core.followers.mesh.expected import FLOOR_PX, HIDDEN_ERROR_PX, UNLIKE_PX, expected_error
 from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, pyramid, registered  # noqa: F401
-from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
+from gentle_veil.core.motion.mesh_registration import LEVELS, MeshFit, MeshRegistration
 
 PLACES = np.array([[60.0, 60.0], [100.0, 80.0]])
 
 
 def found(r: MeshRegistration, picture: np.ndarray) -> MeshFit:
     all_seen = np.ones(r.shape, np.float32)
-    return r.unsolved(pyramid(picture), np.zeros((2, *r.grid.shape)), r.start_light(), all_seen, (np.inf, np.inf))
+    return r.unsolved(pyramid(picture), np.zeros((2, *r.grid.shape)), r.start_light(), all_seen, (np.inf,) * LEVELS)
 
 
 def nothing_unlike(r: MeshRegistration) -> np.ndarray:

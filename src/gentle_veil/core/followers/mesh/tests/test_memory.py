@@ -7,12 +7,12 @@ import pytest
 
 from gentle_veil.core.followers.mesh.memory import Memory, learnt
 from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, pyramid, registered  # noqa: F401
-from gentle_veil.core.motion.mesh_registration import MeshRegistration
+from gentle_veil.core.motion.mesh_registration import LEVELS, MeshRegistration
 
 
 def seen_as(r: MeshRegistration, picture: np.ndarray, before: Memory | None = None) -> Memory:
     still, seen = np.zeros((2, *r.grid.shape)), pyramid(picture)
-    fit = r.unsolved(seen, still, r.start_light(), np.ones(r.shape, np.float32), (np.inf, np.inf))
+    fit = r.unsolved(seen, still, r.start_light(), np.ones(r.shape, np.float32), (np.inf,) * LEVELS)
     return learnt(before, r, seen, r.displacement(still), replace(fit, light=r.start_light()), suspicious=False)
 
 
