@@ -10,6 +10,7 @@ the frames that say ok and are more than 2.5 px off in the median.
 
 import os
 import sys
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 # As in the app (see gentle_veil/__init__.py); it has to be said before numpy is loaded.
@@ -83,20 +84,19 @@ def outline_of(case: Case) -> np.ndarray:
     return cv2.convexHull(np.argwhere(grown)[:, ::-1].astype(np.float32))[:, 0].astype(float)
 
 
+def grained(pictures: Iterable[np.ndarray], rng: np.random.Generator) -> np.ndarray:
+    noisy = (p + GRAIN * rng.standard_normal(p.shape) for p in pictures)
+    return np.stack([np.clip(np.rint(p), 0, 255).astype(np.uint8) for p in noisy])
+
+
 def darker(frames: np.ndarray) -> np.ndarray:
     rng = np.random.default_rng(2)
-    shown = [255 * bt709_encode(LIGHT_LEFT * bt709_decode(f.astype(np.float32) / 255)) for f in frames]
-    return np.stack(
-        [np.clip(np.rint(s + GRAIN * rng.standard_normal(s.shape)), 0, 255).astype(np.uint8) for s in shown]
-    )
+    return grained((255 * bt709_encode(LIGHT_LEFT * bt709_decode(f.astype(np.float32) / 255)) for f in frames), rng)
 
 
 def halved(frames: np.ndarray) -> np.ndarray:
     rng, size = np.random.default_rng(1), (frames.shape[2] // 2, frames.shape[1] // 2)
-    small = [cv2.resize(f, size, interpolation=cv2.INTER_AREA).astype(np.float32) for f in frames]
-    return np.stack(
-        [np.clip(np.rint(s + GRAIN * rng.standard_normal(s.shape)), 0, 255).astype(np.uint8) for s in small]
-    )
+    return grained((cv2.resize(f, size, interpolation=cv2.INTER_AREA).astype(np.float32) for f in frames), rng)
 
 
 def shot_of(case: Case) -> tuple[np.ndarray, int, np.ndarray, np.ndarray, np.ndarray]:
@@ -124,8 +124,12 @@ def shot_of(case: Case) -> tuple[np.ndarray, int, np.ndarray, np.ndarray, np.nda
     return np.ascontiguousarray(frames), reference, outline, tracks[:, chosen], counted[:, chosen]
 
 
-def figures(found: np.ndarray, truth: np.ndarray, counted: np.ndarray) -> dict[str, float]:
-    size = np.where(counted, np.linalg.norm(found - truth, axis=-1), np.nan)
+def off(found: np.ndarray, truth: np.ndarray, counted: np.ndarray) -> np.ndarray:
+    """px (T, N), NaN where a point does not count."""
+    return np.where(counted, np.linalg.norm(found - truth, axis=-1), np.nan)
+
+
+def figures(size: np.ndarray) -> dict[str, float]:
     told = {
         "median_px": np.nanmedian(size),
         "p95_px": np.nanpercentile(size, 95),
@@ -150,17 +154,17 @@ def one(case: Case) -> dict[str, object]:
     track = settled(mesh.estimate(ArrayFrames(frames), Region(reference, outline), mesh.Options(), wanted=range(count)))
     found = np.array([track.carry(points, row) for row in range(count)])
     said = np.array([error_from_confidence(track.carry_confidence(points, row)) for row in range(count)])
-    size = np.where(counted, np.linalg.norm(found - truth, axis=-1), np.nan)
+    size = off(found, truth, counted)
     middle = np.array([np.nanmedian(row) if np.isfinite(row).any() else 0.0 for row in size])
     names, counts = np.unique(track.status, return_counts=True)
     return {
         "mesh": {
-            **figures(found, truth, counted),
+            **figures(size),
             "within_expected": round(float((size < said)[counted].mean()), 2),
             "wrong_and_ok": int(((track.status == "ok") & (middle > WRONG_PX)).sum()),
             "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
         },
-        "chained_DIS_medium": figures(both_ways(frames, reference, points), truth, counted),
+        "chained_DIS_medium": figures(off(both_ways(frames, reference, points), truth, counted)),
     }
 
 

@@ -217,7 +217,7 @@ class MeshRun:
         none = np.zeros((2, *r.shape), np.float32)
         state = MeshState(
             none,
-            r.home.templates[0],
+            r.home.templates[NEAR],
             np.ones(r.shape, np.float32),
             r.start_light(),
             OK,
@@ -248,7 +248,7 @@ class MeshRun:
         r = self.registration
         displacement = r.displacement(self._controls(known.positions[row]))
         pyramid = self._pyramid(last, displacement)
-        seen, inside = r.look(pyramid, 0, displacement)
+        seen, inside = r.look(pyramid, NEAR, displacement)
         coarse, _ = r.look(pyramid, COARSE, displacement)
         light = r.fit_light(COARSE, coarse, r.held * inside, FIRST_SIGMA, r.start_light())
         return MeshState(
