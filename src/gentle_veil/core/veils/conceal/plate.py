@@ -15,7 +15,7 @@ from gentle_veil.core.composite.matte import Box, clip_box, distance_from, grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
-from gentle_veil.core.contracts.veil import Placement, Site
+from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.retouch.membrane import broad_blur, halved, surface_by_area
 from gentle_veil.core.retouch.surface_colour import on_surface
@@ -60,6 +60,7 @@ ALL_AROUND = 0.95  # share of surface, from which a place lies within it and not
 # Within a solid, this much of the share further around is enough; but ink that lets through less tells next to nothing.
 SOLID, SOLID_LEAST, LEAST_WEIGHT = 0.1, 0.001, 2e-5
 DARK_SPREADS, LEAST_DARK, THING_PX = 8.0, 0.3, 2  # natural log of light, by which skin is never darker; half px
+SHOWN_SIGMA, SHOWN_WITHIN, SHOWN_MEDIAN_PX = 1.5, 0.3, 5  # px; natural log in which the frame is as the reference; px
 DARKEST = 1e-3
 
 
@@ -117,6 +118,7 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
         "weight": pack((np.ceil(np.sqrt(weight) * 255)).astype(np.uint8)),
         # What the reference does not show is not known to be skin.
         "away": packed_away(drawn | behind),
+        "depth": pack(np.minimum(depth, 255).astype(np.uint8)),
         "whole": drawing is None,
         "haze": haze.round(4).tolist(),
         "limb": limb.round(4).tolist(),
@@ -254,13 +256,29 @@ def quilt_of(plate: dict[str, Any]) -> Quilt | None:
     return Quilt(int(plate["half"]), np.array(plate["patches"])) if plate.get("patches") else None
 
 
+def shown_there(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32) -> MaskBool:
+    """Where the ``frame`` (h, w, 3) shows what lies deep within the surface on the reference, drawn on or not (h, w).
+
+    Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
+    """
+    picture, weight, depth = (
+        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight", "depth")
+    )
+    seen = 1.0 if around.front is None else 1 - around.front[..., None]
+    given = (halved(frame), halved(picture), halved(np.asarray((weight / 255) ** 2 * seen, np.float32)))
+    light = cv2.resize(_light(*given, ALIKE_SIGMA * around.scale / 2), around.size, interpolation=cv2.INTER_LINEAR)
+    calm = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
+    off = np.abs(next(calm) - next(calm) - light).max(axis=-1)
+    shown = (off < SHOWN_WITHIN) & (depth[..., 0] > MIXED_PX)
+    return cv2.medianBlur(shown.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
+
+
 def lit_tone(
-    site: Site,
     plate: dict[str, Any],
+    where: np.ndarray,
     around: Surround,
     frame: ImageF32,
     rim: Rim,
-    step: np.ndarray,
     reach: Reach,
     painted: ImageF32 | None = None,
     match: float = 1.0,
@@ -269,9 +287,9 @@ def lit_tone(
     drawn itself (h, w).
 
     ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb. ``match`` is how far the
-    light follows the frame's; with 0 it is the reference's.
+    light follows the frame's; with 0 it is the reference's. ``where`` (h, w, 2) are the reference's places over the
+    box.
     """
-    where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
     tone, picture, weight = (
         carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight")
     )

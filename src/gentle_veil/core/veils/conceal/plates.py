@@ -14,7 +14,7 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, ink_reach
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
-from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of
+from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of, shown_there
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.rim import read_rim
 from gentle_veil.core.veils.conceal.surround import Surround
@@ -78,20 +78,21 @@ def lay_plates(
     tone, texture = (np.zeros((*matte.shape, 3), np.float32) for _ in range(2))
     drawn = np.zeros_like(matte)
     frame = site.canvas.read(around.box)
-    rim = read_rim(frame, around.distance < 0)
-    for k, share in shares:
-        there, seen_from, step_there = _seen_from(site, around, step, k)
+    seen = [(str(k), share, *_seen_from(site, around, step, k)) for k, share in shares]
+    places = [there.placement.track.map_ref_from_frame(site.row, around.box) - by for _, _, there, _, by in seen]
+    rim = read_rim(frame, around.distance < 0, lambda: shown_there(plates[seen[0][0]], places[0], seen[0][3], frame))
+    for (k, share, there, seen_from, step_there), where in zip(seen, places, strict=True):
         painted = None
         if params.way == "brought in":
-            painted = painted_tone(there, painted_names(site.placement, params)[k], seen_from, step_there)
-        reach = _reach(there, prepared, k, seen_from)
-        lit, own = lit_tone(there, plates[str(k)], seen_from, frame, rim, step_there, reach, painted, params.light)
+            painted = painted_tone(there, painted_names(site.placement, params)[int(k)], seen_from, step_there)
+        reach = _reach(there, prepared, int(k), seen_from)
+        lit, own = lit_tone(plates[k], where, seen_from, frame, rim, reach, painted, params.light)
         # A painted plate stands for everything within the outline.
         own = own if params.gaps and painted is None else np.ones_like(own)
         drawn += np.float32(share) * own
         tone += np.float32(share) * lit
         texture += np.float32(share / np.sqrt(sum(s**2 for _, s in shares))) * _texture(
-            there, plates[str(k)], seen_from, step_there, painted, matte * rim.there * own > 0
+            there, plates[k], seen_from, step_there, painted, matte * rim.there * own > 0
         )
     made = (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32)
     return Patch(around.box, rim.up_to(made), matte * rim.there * drawn)

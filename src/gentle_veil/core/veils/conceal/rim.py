@@ -4,6 +4,7 @@ Lens, light and hairs make that a slope of several px, steeper or softer on each
 rim on the very frame, in shares of skin; whatever is laid up to the rim goes over in the same way.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -11,7 +12,7 @@ import numpy as np
 
 from gentle_veil.core.composite.matte import distance_from
 from gentle_veil.core.retouch.membrane import broad_blur, halved
-from gentle_veil.core.retouch.surface_colour import on_surface
+from gentle_veil.core.retouch.surface_colour import on_surface, rooted
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
 LARGE_PX = 160  # px of a box, from which the surface is told at half the size
@@ -49,9 +50,15 @@ class Rim:
         return np.asarray(self.beyond + self.share[..., None] * (made_lin - self.beyond), np.float32)
 
 
-def read_rim(frame_lin: ImageF32, inside: MaskBool) -> Rim:
-    """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it."""
+def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[], MaskBool] | None = None) -> Rim:
+    """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
+
+    ``shown`` tells where the picture surely shows the surface (h, w); it is asked where something seems to be behind
+    within the mark, for dark ink and a cold shade may look like hair.
+    """
     behind = _behind(frame_lin, inside)
+    if shown is not None and (behind & inside).any():
+        behind = rooted(behind & ~shown(), inside)
     if not behind.any():
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)

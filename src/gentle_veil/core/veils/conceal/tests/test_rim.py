@@ -48,3 +48,14 @@ def test_a_mark_that_no_rim_runs_through__is_laid_as_it_is_made() -> None:
     made = np.full((*SHAPE, 3), 0.3, np.float32)
     assert rim.up_to(made) is made
     np.testing.assert_array_equal(rim.there, 1.0)
+
+
+@pytest.mark.property
+def test_ink_of_the_walls_colour_at_the_rim__is_surface_where_that_is_known() -> None:
+    picture = arm(1.0, ink=False)
+    ink = (np.abs(XS - 110) < 12) & (YS > 85) & (YS < BEND)
+    picture[ink] = WALL
+    assert read_rim(picture, INSIDE).depth[100:110, 105:115].max() < 0
+    rim = read_rim(picture, INSIDE, lambda: ink)
+    assert rim.depth[100:105, 105:115].min() > 5
+    assert rim.depth[135, 110] < 0
