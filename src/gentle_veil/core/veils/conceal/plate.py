@@ -42,6 +42,7 @@ CALM_SIGMA = 0.8  # reference px; single grains are no evidence of a mark
 STEPS_OF = 40  # cells across the region for the surface
 PLAIN_SIGMA, PLAIN_LEAST = 2.0, 0.05  # reference px; natural log that is plain in any case
 SKIN_SPREAD = 2.5  # times the spread of clean skin, within which a pixel counts as clean
+USUAL_SPREAD = 4.0  # the same, within which skin may have folds and pores, but no brows
 EDGE_PX = 1  # px around ink that are still darkened by it
 ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
 LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
@@ -96,7 +97,8 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     tone = _carried_on(tone, depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
-    sources = beside & _plain(img_lin, tone, beside)
+    sources = beside & _plain(img_lin, tone, beside, SKIN_SPREAD)
+    usual = beside & ~grown(beside & ~_plain(img_lin, tone, beside, USUAL_SPREAD), THING_PX)
     followed = polygon_mask(placement.drape_ref, *size, (x0, y0))
     # Beyond the drape nobody knows where the surface goes; it is asked only where the drape leaves too little room, and
     # skin with hairs or between the lines only where there is no other: any texture is better than none.
@@ -106,7 +108,7 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
         (beside & followed, False),
         (surface & ~drawn & ~marks, False),
     )
-    quilts = (choose_patches(looks, tone, (x0, y0), inside, s, plain=plain) for s, plain in choices)
+    quilts = (choose_patches(looks, tone, (x0, y0), inside, s, usual, plain=plain) for s, plain in choices)
     quilt = next((q for q in quilts if q is not None), None)
     share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
     clean &= depth > LIMB_PX
@@ -198,11 +200,11 @@ def _marks(placement: Placement, size: tuple[int, int], origin: tuple[int, int])
     return grown(marks, EDGE_PX) if placement.marks_ref else marks
 
 
-def _plain(img_lin: ImageF32, tone: ImageF32, beside: MaskBool) -> MaskBool:
-    """Where skin is no more off its tone than skin mostly is, over a few px: no source of texture is elsewhere."""
+def _plain(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, spreads: float) -> MaskBool:
+    """Where skin is no more off its tone than so many times what skin mostly is, over a few px."""
     off = np.abs(np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), PLAIN_SIGMA), DARKEST)) - tone)
     spread = 1.4826 * np.median(off[beside], axis=0) + 1e-3 if beside.any() else np.full(3, np.inf)
-    return np.asarray((off <= np.maximum(SKIN_SPREAD * spread, PLAIN_LEAST)).all(axis=-1))
+    return np.asarray((off <= np.maximum(spreads * spread, PLAIN_LEAST)).all(axis=-1))
 
 
 def _calm(img_lin: ImageF32) -> ImageF32:

@@ -20,6 +20,7 @@ from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.composite.matte import clip_box
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.motion.sampling import lanczos_weights
+from gentle_veil.core.retouch.membrane import broad_blur
 from gentle_veil.core.types import ImageF32, MaskBool
 from gentle_veil.core.veils.conceal.surround import Surround
 
@@ -36,14 +37,19 @@ RING_TIMES = 1.15  # times the skin's own strength around the mark; its median i
 STRANGE_TIMES = 1.8  # times the skin's own strength, beyond which a source shows something else
 CLIPPED, LOUDEST = 3.5, 1.25  # of the usual strength: single values (hairs), and a patch as a whole
 TONE_COST = 3.0  # for skin that is brighter or darker by a factor of e
+STRENGTH_SIGMAS = (60.0, 20.0, 7.0)  # reference px in which skin tells how strong its texture is; the nearer, the more
+STRENGTH_NEAR = 0.05  # of the pixels there, whose word is taken for half
+GRAIN_SIGMA = 1.5  # reference px; the texture whose strength is told is finer
+MOST_GAIN = 0.3  # natural log by which a source is made stronger or weaker
 DARKEST = 1e-3
 LOBES = 4  # of the kernel: fewer would calm the grain
 
 
 @dataclass(frozen=True)
 class Quilt:
-    """``half`` side of a patch; ``patches`` (N, 6): its centre, the centre of its source, reference px; and -1 or 1
-    across and down, for a source that is mirrored, so that one that comes twice is not known again."""
+    """``half`` side of a patch; ``patches`` (N, 7): its centre, the centre of its source, reference px; -1 or 1 across
+    and down, for a source that is mirrored, so that one that comes twice is not known again; and how much stronger than
+    its source it is."""
 
     half: int
     patches: np.ndarray
@@ -55,6 +61,7 @@ def choose_patches(
     origin: tuple[int, int],
     wanted: MaskBool,
     clean: MaskBool,
+    beside: MaskBool,
     *,
     plain: bool = True,
 ) -> Quilt | None:
@@ -62,12 +69,16 @@ def choose_patches(
 
     ``plain``: hairs and other strands are no source.
 
+    Each is as strong as the skin that lies nearest to it is (``beside``), for what is plain enough to be a source is
+    calmer than skin mostly is.
+
     Convention: looks (h, w, 3) of the surface on the reference frame with its corner at ``origin``, and on others;
-                wanted, clean (h, w); log_tone (h, w, 3) is the tone that the skin has everywhere, for skin in a
+                wanted, clean, beside (h, w); log_tone (h, w, 3) is the tone that the skin has everywhere, for skin in a
                 highlight has another texture
     """
     textures = [_texture(img_lin, TEXTURE_SIGMA) for img_lin in looks]
     tone = log_tone.mean(axis=-1)
+    own, expected = _strengths_of(textures, clean), _strengths_of(textures, beside)
     strands = _strands(textures[0]) & clean
     usable = (clean & ~strands if plain and strands.sum() < HAIRY * clean.sum() else clean).astype(np.uint8)
     rng = np.random.default_rng(11)
@@ -92,9 +103,27 @@ def choose_patches(
             uses[near] += 1
             x, y = np.array([cx, cy]) + rng.uniform(-half / 6, half / 6, 2)
             mirrored = rng.choice([-1.0, 1.0], 2)
-            patches.append((x + origin[0], y + origin[1], xs[best] + origin[0], ys[best] + origin[1], *mirrored))
+            gain = np.exp(np.clip(expected[cy, cx] - own[ys[best], xs[best]], -MOST_GAIN, MOST_GAIN))
+            source = (xs[best] + origin[0], ys[best] + origin[1])
+            patches.append((x + origin[0], y + origin[1], *source, *mirrored, gain))
         return Quilt(half, np.array(patches, np.float64))
     return None
+
+
+def _strengths_of(textures: list[ImageF32], where: MaskBool) -> ImageF32:
+    """The log strength of the texture that is seen ``where``, near each pixel (h, w); single hairs count for little."""
+    weight = where.astype(np.float32)
+    total = np.zeros_like(weight)
+    for texture in textures:
+        fine = texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA)
+        both = np.stack([np.sqrt(np.abs(fine).mean(axis=-1)) * weight, weight], axis=-1)
+        out = np.full_like(weight, both[..., 0].sum() / max(weight.sum(), 1.0))
+        for sigma in STRENGTH_SIGMAS:
+            seen = broad_blur(both, sigma)
+            trust = seen[..., 1] / (seen[..., 1] + STRENGTH_NEAR)
+            out = np.asarray((1 - trust) * out + trust * seen[..., 0] / np.maximum(seen[..., 1], 1e-6), np.float32)
+        total += 2 * np.log(np.maximum(out, 1e-3))
+    return np.asarray(total / np.float32(len(textures)), np.float32)
 
 
 def _strands(texture: ImageF32) -> MaskBool:
@@ -161,7 +190,7 @@ def lay_quilt(
     side = 2 * half + 1
     corners = np.rint(targets).astype(int) - half
     seen = _touching(wanted, corners - (x0, y0), side)
-    mirrored = quilt.patches[:, 4:]
+    mirrored, stronger = quilt.patches[:, 4:6], quilt.patches[:, 6].astype(np.float32)
     shifts = sources - np.array(around[:2]) + mirrored * (corners - targets)
     if not seen.any():
         return total
@@ -170,15 +199,16 @@ def lay_quilt(
     strength = _strengths(cut)
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
+    stronger = stronger[seen]
     good = np.flatnonzero(strength <= STRANGE_TIMES * own_skin)
     if 0 < len(good) < len(cut):
         # Some sources have turned away, or something has come before them: others stand in for them.
         which = np.arange(len(cut))
         which = np.where(strength <= STRANGE_TIMES * own_skin, which, good[which % len(good)])
-        cut, strength = cut[which], strength[which]
+        cut, strength, stronger = cut[which], strength[which], stronger[which]
     usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
     gains = np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)
-    _stitch(cut, gains, np.float32(CLIPPED * usual), weight, corners[seen] - (x0, y0), total, squares)
+    _stitch(cut, gains * stronger, np.float32(CLIPPED * usual), weight, corners[seen] - (x0, y0), total, squares)
     return (total / np.sqrt(squares)[..., None]).astype(np.float32)
 
 

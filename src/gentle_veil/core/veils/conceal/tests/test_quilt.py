@@ -64,9 +64,25 @@ def test_hairs__are_taken_along_where_skin_is_full_of_them(every: int, taken_wit
     look, hairs = hairy(every)
     wanted = np.zeros(hairs.shape, bool)
     wanted[60:100, 90:130] = True
-    quilt = choose_patches([look], np.log(look.mean(axis=(0, 1))) + 0 * look, (0, 0), wanted, ~wanted)
+    quilt = choose_patches([look], np.log(look.mean(axis=(0, 1))) + 0 * look, (0, 0), wanted, ~wanted, ~wanted)
     assert quilt is not None
     sources = np.rint(quilt.patches[:, 2:4]).astype(int)
     half = quilt.half
     with_hair = [hairs[y - half : y + half + 1, x - half : x + half + 1].any() for x, y in sources]
     assert np.mean(with_hair) == pytest.approx(float(taken_with_hairs))
+
+
+@pytest.mark.property
+def test_sources_that_are_calmer_than_skin_beside_the_mark__are_made_as_strong() -> None:
+    rng = np.random.default_rng(5)
+    pores = cv2.GaussianBlur(rng.standard_normal((160, 260)).astype(np.float32), (0, 0), 0.9)
+    calm = np.zeros(pores.shape, bool)
+    calm[:, :100] = True
+    look = 0.3 * (1 + np.where(calm, 0.03, 0.038) * pores / pores.std())
+    look = np.repeat(look[..., None], 3, axis=-1).astype(np.float32)
+    wanted = np.zeros(pores.shape, bool)
+    wanted[60:100, 180:220] = True
+    quilt = choose_patches([look], np.log(0.3) + 0 * look, (0, 0), wanted, calm, ~wanted)
+    assert quilt is not None
+    middle = np.abs(quilt.patches[:, :2] - [200, 80]).max(axis=1) < 20
+    assert quilt.patches[middle, 6].mean() == pytest.approx(0.038 / 0.03, rel=0.06)
