@@ -10,29 +10,24 @@ from typing import Any
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.composite.matte import Box, clip_box, distance_from, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.retouch.membrane import broad_blur, halved, surface_by_area
+from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
     HAZE_PX,
-    Reach,
-    away_at,
-    drawn_matte,
     drawn_on,
     haze_at,
     haze_beside,
     packed_away,
 )
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
-from gentle_veil.core.veils.conceal.rim import Rim
-from gentle_veil.core.veils.conceal.surround import Surround
+from gentle_veil.core.veils.conceal.rim import read_rim
 
 NEIGHBOURS, ALIKE_SIGMA = (
     9,
@@ -50,18 +45,12 @@ MIXED_PX = 14  # reference px from the rim, up to which hairs and blur mix the s
 LINE_PX, HAIR_PX, LINE_SPREADS = 4, 2, 5.0  # half the width of a line, and of a hair, that is told by its sides
 OTHER_FRAMES = 6
 ROOM = 60  # reference px around the mark in which clean skin is looked for
-LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
-REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
 BLED_PX = 2.0  # reference px: pictures are coded with half of their colours, so that ink's reach that far into skin
-LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
-ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
-ALL_AROUND = 0.95  # share of surface, from which a place lies within it and not at its rim
-# Within a solid, this much of the share further around is enough; but ink that lets through less tells next to nothing.
-SOLID, SOLID_LEAST, LEAST_WEIGHT = 0.1, 0.001, 2e-5
-DARK_SPREADS, LEAST_DARK, THING_PX = 8.0, 0.3, 2  # natural log of light, by which skin is never darker; half px
-SHOWN_SIGMA, SHOWN_WITHIN, SHOWN_MEDIAN_PX = 1.5, 0.3, 5  # px; natural log in which the frame is as the reference; px
+HALF, LEAST_LEFT = 0.5, 0.02  # of a pixel that is the surface, from which it is known; of its light that is left
+LEAST_WEIGHT = 2e-5
+THING_PX = 2  # reference px around a brow that may be part of it
 DARKEST = 1e-3
 
 
@@ -112,11 +101,12 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     quilt = next((q for q in quilts if q is not None), None)
     share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
     clean &= depth > LIMB_PX
-    weight = np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, LEAST_WEIGHT))).astype(np.float32)
+    seen_lin, part = _unmixed(img_lin, inside)
+    weight = (part > HALF) * np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, LEAST_WEIGHT)))
     return {
         "box": list(box),
         "tone": pack(tone.astype(np.float16)),
-        "picture": pack(img_lin.astype(np.float16)),
+        "picture": pack(seen_lin.astype(np.float16)),
         "weight": pack((np.ceil(np.sqrt(weight) * 255)).astype(np.uint8)),
         # What the reference does not show is not known to be skin.
         "away": packed_away(drawn | behind),
@@ -144,6 +134,16 @@ def _carried_on(tone: ImageF32, shown: MaskBool) -> ImageF32:
     return np.where(shown[..., None], tone, nearest[labels]).astype(np.float32)
 
 
+def _unmixed(img_lin: ImageF32, inside: MaskBool) -> tuple[ImageF32, MatteF32]:
+    """The reference without what is behind it and mixed in at its rim; and how much of each pixel is the surface."""
+    rim = read_rim(img_lin, inside)
+    if rim.share is None or rim.beyond is None:
+        return img_lin, np.ones(inside.shape, np.float32)
+    share = np.maximum(rim.share, HALF)[..., None]
+    clear = np.maximum((img_lin - (1 - share) * rim.beyond) / share, LEAST_LEFT * img_lin)
+    return np.where(rim.share[..., None] > HALF, clear, img_lin).astype(np.float32), rim.share
+
+
 def _limb(img_lin: ImageF32, tone: ImageF32, *, surface_near: MaskBool, depth: ImageF32) -> np.ndarray:
     """By how much the surface is darker or lighter towards its rim: log light per px of depth, (LIMB_PX + 1, 3)."""
     off = np.log(np.maximum(img_lin, DARKEST)) - tone
@@ -153,11 +153,6 @@ def _limb(img_lin: ImageF32, tone: ImageF32, *, surface_near: MaskBool, depth: I
         rows.append(np.median(off[there], axis=0) if there.sum() > 30 else np.zeros(3))
     rows[-1] = np.zeros(3)
     return np.array(rows)
-
-
-def _at_limb(limb: np.ndarray, depth: ImageF32) -> ImageF32:
-    places = np.arange(len(limb))
-    return np.stack([np.interp(depth, places, limb[:, c]) for c in range(3)], axis=-1).astype(np.float32)
 
 
 def _calm_look(frames: FrameSource, placement: Placement, box: Box, img_lin: ImageF32) -> ImageF32:
@@ -258,128 +253,7 @@ def quilt_of(plate: dict[str, Any]) -> Quilt | None:
     return Quilt(int(plate["half"]), np.array(plate["patches"])) if plate.get("patches") else None
 
 
-def shown_there(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32) -> MaskBool:
-    """Where the ``frame`` (h, w, 3) shows what lies deep within the surface on the reference, drawn on or not (h, w).
-
-    Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
-    """
-    picture, weight, depth = (
-        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight", "depth")
-    )
-    seen = 1.0 if around.front is None else 1 - around.front[..., None]
-    given = (halved(frame), halved(picture), halved(np.asarray((weight / 255) ** 2 * seen, np.float32)))
-    light = cv2.resize(_light(*given, ALIKE_SIGMA * around.scale / 2), around.size, interpolation=cv2.INTER_LINEAR)
-    calm = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
-    off = np.abs(next(calm) - next(calm) - light).max(axis=-1)
-    shown = (off < SHOWN_WITHIN) & (depth[..., 0] > MIXED_PX)
-    return cv2.medianBlur(shown.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
-
-
-def lit_tone(
-    plate: dict[str, Any],
-    where: np.ndarray,
-    around: Surround,
-    frame: ImageF32,
-    rim: Rim,
-    reach: Reach,
-    painted: ImageF32 | None = None,
-    match: float = 1.0,
-) -> tuple[ImageF32, MatteF32]:
-    """The plate's log tone over the surround's box in the light of the ``frame`` there (h, w, 3), and where the mark is
-    drawn itself (h, w).
-
-    ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb. ``match`` is how far the
-    light follows the frame's; with 0 it is the reference's. ``where`` (h, w, 2) are the reference's places over the
-    box.
-    """
-    tone, picture, weight = (
-        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight")
-    )
-    sigma = LIGHT_SIGMA * around.scale
-    weight = (weight / np.float32(255)) ** 2
-    if around.front is not None:
-        weight = weight * (1 - around.front)[..., None]
-    depth = rim.depth / np.float32(around.scale)
-    limb_px = max(LIMB_PX, rim.slope / around.scale)
-    away = away_at(plate, where)
-    apart = away >= max(BLED_PX, RING_SLIP * reach.slip / around.scale)
-    skin = (weight[..., 0] > 0.99) & (depth > limb_px) & apart
-    if reach.slip > LEAST_SLIP:
-        # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
-        weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
-    weight = weight * (depth > limb_px)[..., None]
-    tone = tone if painted is None else painted
-    # Light is smooth: half the pixels tell as much of it.
-    size, small = around.size, halved(frame)
-    given = (small, halved(picture))
-    clean, known = halved(weight), halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
-    haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
-
-    def lit_by(clean: ImageF32) -> tuple[ImageF32, ImageF32]:
-        """The tone in the light that is read there, and what it makes of the frame at half its size."""
-        lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
-        return lit, halved(np.exp(lit + haze))
-
-    lit, made = lit_by(clean)
-    free = 1 - _dark_things(small, made, known)
-    if (free < 1).any():
-        known = known * free
-        lit, made = lit_by(clean * free)
-    limb = 0 if painted is not None or rim.share is not None else _at_limb(np.array(plate["limb"]), depth)
-    heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
-    rest = _rest(small, made, known, REST_SIGMA * around.scale / 2, heard)
-    lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
-    if match < 1:
-        lit = tone + np.float32(match) * (lit - tone)
-    return lit + limb, np.ones_like(away) if plate["whole"] else drawn_matte(away, reach.beyond)
-
-
-def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:
-    """The log of how much lighter the frame is than the reference picture, read where the weight is.
-
-    Over ``sigma`` px where enough is clean, and over wider parts where it is not.
-    """
-    out, wider = np.zeros_like(frame), None
-    told = (weight > 0).astype(np.float32)
-    for width in (4 * sigma, 2 * sigma, sigma):
-        here = broad_blur(np.concatenate([frame * weight, weight], axis=-1), width)
-        there = broad_blur(np.concatenate([picture * weight, told], axis=-1), width)
-        count, solid = here[..., 3:], there[..., 3:] > ALL_AROUND
-        ratio = np.log(np.maximum(here[..., :3], 1e-6)) - np.log(np.maximum(there[..., :3], 1e-6))
-        enough = np.where(solid, np.minimum(ENOUGH, SOLID * wider + SOLID_LEAST), ENOUGH) if wider is not None else 0.0
-        trust = count**2 / (count**2 + enough**2 + np.float32(1e-12))
-        out = np.asarray(trust * ratio + (1 - trust) * out, np.float32)
-        wider = count
-    return out
-
-
-def _dark_things(frame: ImageF32, made: ImageF32, known: ImageF32) -> ImageF32:
-    """Where lashes, hairs and the like have come over what should be clean skin (``known``), (h, w, 1) 0 or 1.
-
-    They are far darker than the tone that was ``made`` for the skin in this very light, beyond what skin is anywhere
-    around
-    """
-    off = np.log(np.maximum(frame, DARKEST)).mean(axis=-1) - np.log(np.maximum(made, DARKEST)).mean(axis=-1)
-    there = known[..., 0] > 0.5
-    spread = 1.4826 * float(np.median(np.abs(off[there]))) if there.any() else 0.0
-    dark = there & (off < -max(DARK_SPREADS * spread, LEAST_DARK))
-    return grown(dark, THING_PX).astype(np.float32)[..., None] if dark.any() else np.zeros_like(known)
-
-
-def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, widths: tuple[float, ...]) -> ImageF32:
-    """What clean skin around the mark (``weight``) says the tone that was ``made`` lacks, carried smoothly inwards."""
-    if weight.sum() < 6:
-        return np.zeros_like(made)
-
-    def calm(values: ImageF32) -> ImageF32:
-        return np.maximum(broad_blur(values * weight, sigma), DARKEST * 1e-2)
-
-    off = weight * (np.log(calm(frame)) - np.log(calm(made)))
-    # Broad means of what is known, then narrower ones where there are any: the nearer counts the more.
-    out = np.zeros_like(made)
-    for width in widths:
-        total = broad_blur(np.concatenate([off, weight], axis=-1), max(width, 1.0))
-        count = total[..., 3:]
-        trust = count / (count + 0.05)
-        out = np.asarray((1 - trust) * out + trust * total[..., :3] / np.maximum(count, 1e-6), np.float32)
-    return out
+def at_limb(limb: np.ndarray, depth: ImageF32) -> ImageF32:
+    """What `_limb` learnt, in log light (h, w, 3), at depths (h, w) in reference px."""
+    places = np.arange(len(limb))
+    return np.stack([np.interp(depth, places, limb[:, c]) for c in range(3)], axis=-1).astype(np.float32)

@@ -14,8 +14,9 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, ink_reach
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
-from gentle_veil.core.veils.conceal.plate import lit_tone, make_plate, quilt_of, shown_there
+from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
+from gentle_veil.core.veils.conceal.relit import lit_tone, shown_there
 from gentle_veil.core.veils.conceal.rim import read_rim
 from gentle_veil.core.veils.conceal.surround import Surround
 

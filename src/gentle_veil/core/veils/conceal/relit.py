@@ -1,0 +1,185 @@
+"""The tone of a plate in the light of another frame.
+
+What the light does is read through the mark itself: ink takes a share of the light, always the same, so the ratio of a
+frame to the reference is the light's own, also where a shadow's edge crosses the drawing. Clean skin beside the ink
+has the last word, also skin that only this frame shows.
+"""
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.carried import carried_field
+from gentle_veil.core.composite.matte import grown
+from gentle_veil.core.retouch.membrane import broad_blur, halved
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
+from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, BLED_PX, DARKEST, LIMB_PX, MIXED_PX, at_limb
+from gentle_veil.core.veils.conceal.rim import Rim
+from gentle_veil.core.veils.conceal.surround import Surround
+
+LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
+REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
+LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
+ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
+PARTLY, ALL_AROUND = 0.8, 0.95  # shares of surface, up to which a place lies within it and not at its rim
+# Within a solid, this much of the share further around is enough; but ink that lets through less tells next to nothing.
+SOLID, SOLID_LEAST = 0.1, 0.001
+DARK_SPREADS, LEAST_DARK, THING_PX = 8.0, 0.3, 2  # natural log of light, by which skin is never darker; half px
+SHOWN_SIGMA, SHOWN_WITHIN, SHOWN_MEDIAN_PX = 1.5, 0.3, 5  # px; natural log in which the frame is as the reference; px
+BARE = 0.5  # weight from which a place is no ink
+RIM_APART, NEARER_WEIGHT = 4, 0.004  # reference px by which the rim was nearer, and what such a place still tells
+ENVELOPE_PX, ENVELOPE_BELOW = 12, 0.06  # reference px, and natural log: what is as bright as the brightest around
+COLOUR_APART = 0.15  # natural log of ratios of channels, within which skin has one colour
+
+
+def shown_there(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32) -> MaskBool:
+    """Where the ``frame`` (h, w, 3) shows what lies deep within the surface on the reference, drawn on or not (h, w).
+
+    Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
+    """
+    picture, weight, depth = (
+        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight", "depth")
+    )
+    seen = 1.0 if around.front is None else 1 - around.front[..., None]
+    given = (halved(frame), halved(picture), halved(np.asarray((weight / 255) ** 2 * seen, np.float32)))
+    light = cv2.resize(_light(*given, ALIKE_SIGMA * around.scale / 2), around.size, interpolation=cv2.INTER_LINEAR)
+    calm = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
+    off = np.abs(next(calm) - next(calm) - light).max(axis=-1)
+    shown = (off < SHOWN_WITHIN) & (depth[..., 0] > MIXED_PX)
+    return cv2.medianBlur(shown.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
+
+
+def lit_tone(
+    plate: dict[str, Any],
+    where: np.ndarray,
+    around: Surround,
+    frame: ImageF32,
+    rim: Rim,
+    reach: Reach,
+    painted: ImageF32 | None = None,
+    match: float = 1.0,
+) -> tuple[ImageF32, MatteF32]:
+    """The plate's log tone over the surround's box in the light of the ``frame`` there (h, w, 3), and where the mark is
+    drawn itself (h, w).
+
+    ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb. ``match`` is how far the
+    light follows the frame's; with 0 it is the reference's. ``where`` (h, w, 2) are the reference's places over the
+    box.
+    """
+    tone, picture, weight, seen_depth = (
+        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight", "depth")
+    )
+    sigma = LIGHT_SIGMA * around.scale
+    weight, seen_depth = (weight / np.float32(255)) ** 2, seen_depth[..., 0]
+    bare = weight[..., 0] > BARE
+    if around.front is not None:
+        weight = weight * (1 - around.front)[..., None]
+    depth = rim.depth / np.float32(around.scale)
+    limb_px = max(LIMB_PX, rim.slope / around.scale)
+    away = away_at(plate, where)
+    apart = away >= max(BLED_PX, RING_SLIP * reach.slip / around.scale)
+    skin = (weight[..., 0] > 0.99) & (depth > limb_px) & apart
+    if reach.slip > LEAST_SLIP:
+        # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
+        weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
+    # What was next to the rim on the reference, and is not here, was mixed with what is behind, and lit from its side.
+    nearer = np.minimum(depth, MIXED_PX) - np.minimum(seen_depth, MIXED_PX) >= RIM_APART
+    weight = weight * (np.where(nearer, np.float32(NEARER_WEIGHT), 1) * (depth > limb_px))[..., None]
+    tone = tone if painted is None else painted
+    # Light is smooth: half the pixels tell as much of it.
+    size, small = around.size, halved(frame)
+    given = (small, halved(picture))
+    clean, known = halved(weight), halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
+    haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
+
+    def lit_by(clean: ImageF32) -> tuple[ImageF32, ImageF32]:
+        """The tone in the light that is read there, and what it makes of the frame at half its size."""
+        lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
+        return lit, halved(np.exp(lit + haze))
+
+    lit, made = lit_by(clean)
+    free = 1 - _dark_things(small, made, known)
+    if (free < 1).any():
+        known = known * free
+        lit, made = lit_by(clean * free)
+    fresh = (around.ring | (around.distance < 0)) & (seen_depth < MIXED_PX) & (bare | (seen_depth < 1))
+    fresh &= depth > limb_px + LIMB_PX
+    if fresh.any():
+        bright = halved(fresh.astype(np.float32)) * _skin_of_its_own(small, made, ENVELOPE_PX * around.scale / 2)
+        known = np.maximum(known, bright[..., None])
+    limb = 0 if painted is not None or rim.share is not None else at_limb(np.array(plate["limb"]), depth)
+    heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
+    rest = _rest(small, made, known, REST_SIGMA * around.scale / 2, heard)
+    lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
+    if match < 1:
+        lit = tone + np.float32(match) * (lit - tone)
+    return lit + limb, np.ones_like(away) if plate["whole"] else drawn_matte(away, reach.beyond)
+
+
+def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:
+    """The log of how much lighter the frame is than the reference picture, read where the weight is.
+
+    Over ``sigma`` px where enough is clean, and over wider parts where it is not.
+    """
+    out, wider = np.zeros_like(frame), None
+    told = (weight > 0).astype(np.float32)
+    for width in (4 * sigma, 2 * sigma, sigma):
+        here = broad_blur(np.concatenate([frame * weight, weight], axis=-1), width)
+        there = broad_blur(np.concatenate([picture * weight, told], axis=-1), width)
+        count, solid = here[..., 3:], np.clip((there[..., 3:] - PARTLY) / (ALL_AROUND - PARTLY), 0, 1)
+        ratio = np.log(np.maximum(here[..., :3], 1e-6)) - np.log(np.maximum(there[..., :3], 1e-6))
+        least = np.minimum(1.0, (SOLID * wider + SOLID_LEAST) / ENOUGH) if wider is not None else 0.0
+        enough = ENOUGH * least**solid if wider is not None else 0.0
+        trust = count**2 / (count**2 + enough**2 + np.float32(1e-12))
+        out = np.asarray(trust * ratio + (1 - trust) * out, np.float32)
+        wider = count
+    return out
+
+
+def _dark_things(frame: ImageF32, made: ImageF32, known: ImageF32) -> ImageF32:
+    """Where lashes, hairs and the like have come over what should be clean skin (``known``), (h, w, 1) 0 or 1.
+
+    They are far darker than the tone that was ``made`` for the skin in this very light, beyond what skin is anywhere
+    around
+    """
+    off = np.log(np.maximum(frame, DARKEST)).mean(axis=-1) - np.log(np.maximum(made, DARKEST)).mean(axis=-1)
+    there = known[..., 0] > 0.5
+    spread = 1.4826 * float(np.median(np.abs(off[there]))) if there.any() else 0.0
+    dark = there & (off < -max(DARK_SPREADS * spread, LEAST_DARK))
+    return grown(dark, THING_PX).astype(np.float32)[..., None] if dark.any() else np.zeros_like(known)
+
+
+def _skin_of_its_own(frame: ImageF32, made: ImageF32, radius: float) -> ImageF32:
+    """Where a frame shows bare skin by itself (h, w) 0 or 1, for places that the reference does not know: what is as
+    bright as the brightest within ``radius`` px, and of the colour of the tone that was ``made`` for it.
+
+    Convention: frame, made (h, w, 3) at half the size; a solid broader than the radius of skin's own colour deceives it
+    """
+    calm, tone = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), 1.0), DARKEST)) for p in (frame, made))
+    size = 2 * max(round(radius), 2) + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
+    grey = calm.mean(axis=-1)
+    bright = grey > cv2.morphologyEx(grey, cv2.MORPH_CLOSE, disc) - ENVELOPE_BELOW
+    ratios = [values - values[..., 1:2] for values in (calm, tone)]
+    return np.asarray(bright & (np.abs(ratios[0] - ratios[1]) < COLOUR_APART).all(axis=-1), np.float32)
+
+
+def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, widths: tuple[float, ...]) -> ImageF32:
+    """What clean skin around the mark (``weight``) says the tone that was ``made`` lacks, carried smoothly inwards."""
+    if weight.sum() < 6:
+        return np.zeros_like(made)
+
+    def calm(values: ImageF32) -> ImageF32:
+        return np.maximum(broad_blur(values * weight, sigma), DARKEST * 1e-2)
+
+    off = weight * (np.log(calm(frame)) - np.log(calm(made)))
+    # Broad means of what is known, then narrower ones where there are any: the nearer counts the more.
+    out = np.zeros_like(made)
+    for width in widths:
+        total = broad_blur(np.concatenate([off, weight], axis=-1), max(width, 1.0))
+        count = total[..., 3:]
+        trust = count / (count + 0.05)
+        out = np.asarray((1 - trust) * out + trust * total[..., :3] / np.maximum(count, 1e-6), np.float32)
+    return out
