@@ -26,7 +26,7 @@ def arm(k: int, rng: np.random.Generator, ink: bool) -> np.ndarray:
     skin = np.array([0.42, 0.24, 0.17]) * (0.35 + 0.65 * np.clip((rim - YS) / 70, 0, 1))[..., None]
     if ink:
         skin = np.where(LINES[..., None], 0.35 * skin, skin)
-    sharp = np.where((YS < rim)[..., None], skin, [0.33, 0.36, 0.36])
+    sharp = np.where((rim > YS)[..., None], skin, [0.33, 0.36, 0.36])
     soft = cv2.GaussianBlur(sharp, (0, 0), 1.5).astype(np.float32)
     coded = 255 * bt709_encode(soft) + rng.normal(0, 1.5, (*SHAPE, 3))
     return np.clip(np.rint(coded), 0, 255).astype(np.uint8)
@@ -45,6 +45,6 @@ def test_skin_that_the_reference_hid_behind_its_rim__is_as_light_as_the_frame_sh
     off = render_frame(frames, (layer,), TURNED).img_raw.astype(float) - clean[TURNED]
     calm = cv2.GaussianBlur(off.mean(axis=-1), (0, 0), 3)
     before = cv2.GaussianBlur((marked[TURNED].astype(float) - clean[TURNED]).mean(axis=-1), (0, 0), 3)
-    new = LINES & (YS > RIMS[0] - 6)
+    new = LINES & (RIMS[0] - 6 < YS)
     assert np.abs(before[new]).mean() > 15
     assert np.abs(calm[new]).mean() < 8  # 19 where only the reference is asked
