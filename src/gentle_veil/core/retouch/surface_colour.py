@@ -81,8 +81,9 @@ def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, near: MaskBool, size: fl
     reached = cv2.dilate(behind.astype(np.uint8), kernel) > 0
     beyond, within = (_local_mean(img_lin, part, NEAR_SIGMA * size) for part in (behind, ~reached))
     across = within - beyond
-    apart = np.maximum((across**2).sum(axis=-1), LEAST_APART**2 * (beyond**2).sum(axis=-1))
-    share = ((img_lin - beyond) * across).sum(axis=-1) / np.maximum(apart, DARKEST**2)
+    apart, least = (np.einsum("yxc,yxc->yx", v, v) for v in (across, LEAST_APART * beyond))
+    apart = np.maximum(apart, least)
+    share = np.einsum("yxc,yxc->yx", img_lin - beyond, across) / np.maximum(apart, DARKEST**2)
     nearer = behind | (reached & near & (share < 0.5))
     # The rim of a limb is smooth: hairs that stand off from it are not part of it.
     calm = cv2.medianBlur(nearer.astype(np.uint8), _odd(RIM_MEDIAN_PX * size)) > 0

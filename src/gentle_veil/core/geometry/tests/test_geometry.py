@@ -36,6 +36,13 @@ def test_homography_from_points__many_noisy_pairs__close_to_opencv() -> None:
     np.testing.assert_allclose(ours, apply_homography(theirs, probe), atol=0.02)
 
 
+@pytest.mark.property
+def test_homography_from_points__thousands_of_exact_pairs__as_from_four() -> None:
+    truth = homography_from_points(SQUARE, MOVED)
+    a = np.random.default_rng(3).uniform(0, 900, (5000, 2))
+    np.testing.assert_allclose(homography_from_points(a, apply_homography(truth, a)), truth, rtol=1e-6, atol=1e-6)
+
+
 def test_homography_from_points__three_pairs__is_refused() -> None:
     with pytest.raises(ShapeError, match="four pairs"):
         homography_from_points(SQUARE[:3], MOVED[:3])

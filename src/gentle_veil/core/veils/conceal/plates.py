@@ -81,7 +81,12 @@ def lay_plates(
     frame = site.canvas.read(around.box)
     seen = [(str(k), share, *_seen_from(site, around, step, k)) for k, share in shares]
     places = [there.placement.track.map_ref_from_frame(site.row, around.box) - by for _, _, there, _, by in seen]
-    rim = read_rim(frame, around.distance < 0, lambda: shown_there(plates[seen[0][0]], places[0], seen[0][3], frame))
+    (nearest, _, _, at_home, _), at_nearest = seen[0], places[0]
+    rim = read_rim(
+        frame,
+        around.distance < 0,
+        lambda doubtful: shown_there(plates[nearest], at_nearest, at_home, frame, doubtful),
+    )
     for (k, share, there, seen_from, step_there), where in zip(seen, places, strict=True):
         painted = None
         if params.way == "brought in":

@@ -34,20 +34,25 @@ ENVELOPE_PX, ENVELOPE_BELOW = 12, 0.06  # reference px, and natural log: what is
 COLOUR_APART = 0.15  # natural log of ratios of channels, within which skin has one colour
 
 
-def shown_there(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32) -> MaskBool:
-    """Where the ``frame`` (h, w, 3) shows what lies deep within the surface on the reference, drawn on or not (h, w).
+def shown_there(
+    plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32, doubtful: MaskBool
+) -> MaskBool:
+    """Which ``doubtful`` places (h, w) of the ``frame`` (h, w, 3) show what lies deep within the surface on the
+    reference, drawn on or not.
 
     Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
     """
-    picture, weight, depth = (
-        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight", "depth")
-    )
+    depth = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0]
+    deep = doubtful & (depth > MIXED_PX)
+    if not (deep & (around.distance < 0)).any():
+        return np.zeros_like(deep)
+    picture, weight = (carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight"))
     seen = 1.0 if around.front is None else 1 - around.front[..., None]
     given = (halved(frame), halved(picture), halved(np.asarray((weight / 255) ** 2 * seen, np.float32)))
     light = cv2.resize(_light(*given, ALIKE_SIGMA * around.scale / 2), around.size, interpolation=cv2.INTER_LINEAR)
     calm = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
     off = np.abs(next(calm) - next(calm) - light).max(axis=-1)
-    shown = (off < SHOWN_WITHIN) & (depth[..., 0] > MIXED_PX)
+    shown = deep & (off < SHOWN_WITHIN)
     return cv2.medianBlur(shown.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
 
 
@@ -129,7 +134,7 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -
         here = broad_blur(np.concatenate([frame * weight, weight], axis=-1), width)
         there = broad_blur(np.concatenate([picture * weight, told], axis=-1), width)
         count, solid = here[..., 3:], np.clip((there[..., 3:] - PARTLY) / (ALL_AROUND - PARTLY), 0, 1)
-        ratio = np.log(np.maximum(here[..., :3], 1e-6)) - np.log(np.maximum(there[..., :3], 1e-6))
+        ratio = np.log(np.maximum(here[..., :3], 1e-6) / np.maximum(there[..., :3], 1e-6))
         least = np.minimum(1.0, (SOLID * wider + SOLID_LEAST) / ENOUGH) if wider is not None else 0.0
         enough = ENOUGH * least**solid if wider is not None else 0.0
         trust = count**2 / (count**2 + enough**2 + np.float32(1e-12))
@@ -144,7 +149,8 @@ def _dark_things(frame: ImageF32, made: ImageF32, known: ImageF32) -> ImageF32:
     They are far darker than the tone that was ``made`` for the skin in this very light, beyond what skin is anywhere
     around
     """
-    off = np.log(np.maximum(frame, DARKEST)).mean(axis=-1) - np.log(np.maximum(made, DARKEST)).mean(axis=-1)
+    ratio = np.maximum(frame, DARKEST) / np.maximum(made, DARKEST)
+    off = np.log(ratio[..., 0] * ratio[..., 1] * ratio[..., 2]) / 3
     there = known[..., 0] > 0.5
     spread = 1.4826 * float(np.median(np.abs(off[there]))) if there.any() else 0.0
     dark = there & (off < -max(DARK_SPREADS * spread, LEAST_DARK))

@@ -50,15 +50,15 @@ class Rim:
         return np.asarray(self.beyond + self.share[..., None] * (made_lin - self.beyond), np.float32)
 
 
-def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[], MaskBool] | None = None) -> Rim:
+def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[MaskBool], MaskBool] | None = None) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
-    ``shown`` tells where the picture surely shows the surface (h, w); it is asked where something seems to be behind
-    within the mark, for dark ink and a cold shade may look like hair.
+    ``shown`` tells which of the places (h, w) that seem to be behind, within the mark, show the surface all the same:
+    dark ink and a cold shade may look like hair.
     """
     behind = _behind(frame_lin, inside)
     if shown is not None and (behind & inside).any():
-        behind = rooted(behind & ~shown(), inside)
+        behind = rooted(behind & ~shown(behind), inside)
     if not behind.any():
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)
@@ -88,9 +88,9 @@ def _shares(frame_lin: ImageF32, depth: ImageF32) -> tuple[ImageF32, MaskBool, I
     sides = [coarse < -OUTER_PX / 2, (coarse > INNER_PX / 2) & (coarse < DEEP_PX)]
     beyond, within = (cv2.resize(_local_mean(small, side), (w, h), interpolation=cv2.INTER_LINEAR) for side in sides)
     across = within - beyond
-    apart = (across**2).sum(axis=-1)
-    told = apart > LEAST_APART**2 * (beyond**2).sum(axis=-1)
-    shares = ((frame_lin - beyond) * across).sum(axis=-1) / np.maximum(apart, DARKEST**2)
+    apart = np.einsum("yxc,yxc->yx", across, across)
+    told = apart > LEAST_APART**2 * np.einsum("yxc,yxc->yx", beyond, beyond)
+    shares = np.einsum("yxc,yxc->yx", frame_lin - beyond, across) / np.maximum(apart, DARKEST**2)
     return shares.astype(np.float32), told, beyond
 
 
@@ -127,11 +127,16 @@ def _fading(depth: np.ndarray) -> np.ndarray:
 def _profile(shares: np.ndarray, px: np.ndarray) -> np.ndarray | None:
     """The share of skin at each of PLACES, rising from 0 to 1, by that of pixels at ``px`` from the rim; None where too
     little tells it."""
-    places = np.clip(np.rint(px).astype(int), PLACES[0], PLACES[-1])
-    rows = [shares[places == at] for at in PLACES]
-    if min(len(row) for row in rows) < MANY:
+    places = np.clip(np.rint(px).astype(np.int16), PLACES[0], PLACES[-1]) - PLACES[0]
+    counts = np.bincount(places, minlength=len(PLACES))
+    if counts.min() < MANY:
         return None
-    profile = np.array([np.median(row) for row in rows])
+    # Sorted by place, then by share: each place's median lies in the middle of its run.
+    apart = 4.0 * max(float(np.abs(shares).max()), 1.0)
+    ordered = np.sort(apart * places + shares)
+    first = np.cumsum(counts) - counts
+    middle = (ordered[first + (counts - 1) // 2] + ordered[first + counts // 2]) / 2
+    profile = middle - apart * np.arange(len(PLACES))
     profile = profile / max(profile[-3:].mean(), 0.5)
     rising = (np.maximum.accumulate(profile) + np.minimum.accumulate(profile[::-1])[::-1]) / 2
     rising[rising < SEEN] = 0.0
