@@ -56,6 +56,6 @@ def test_ink_of_the_walls_colour_at_the_rim__is_surface_where_that_is_known() ->
     ink = (np.abs(XS - 110) < 12) & (YS > 85) & (YS < BEND)
     picture[ink] = WALL
     assert read_rim(picture, INSIDE).depth[100:110, 105:115].max() < 0
-    rim = read_rim(picture, INSIDE, lambda: ink)
+    rim = read_rim(picture, INSIDE, lambda doubtful: doubtful & ink)
     assert rim.depth[100:105, 105:115].min() > 5
     assert rim.depth[135, 110] < 0
