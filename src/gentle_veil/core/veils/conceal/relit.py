@@ -112,8 +112,9 @@ def lit_tone(
     fresh = (around.ring | (around.distance < 0)) & (seen_depth < MIXED_PX) & (bare | (seen_depth < 1))
     fresh &= depth > limb_px + LIMB_PX
     if fresh.any():
-        bright = halved(fresh.astype(np.float32)) * _skin_of_its_own(small, made, ENVELOPE_PX * around.scale / 2)
-        known = np.maximum(known, bright[..., None])
+        shown = halved((depth > limb_px).astype(np.float32)) > 0.5
+        own = _skin_of_its_own(small, made, shown, ENVELOPE_PX * around.scale / 2)
+        known = np.maximum(known, (halved(fresh.astype(np.float32)) * own)[..., None])
     limb = 0 if painted is not None or rim.share is not None else at_limb(np.array(plate["limb"]), depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
     rest = _rest(small, made, known, REST_SIGMA * around.scale / 2, heard)
@@ -157,16 +158,18 @@ def _dark_things(frame: ImageF32, made: ImageF32, known: ImageF32) -> ImageF32:
     return grown(dark, THING_PX).astype(np.float32)[..., None] if dark.any() else np.zeros_like(known)
 
 
-def _skin_of_its_own(frame: ImageF32, made: ImageF32, radius: float) -> ImageF32:
+def _skin_of_its_own(frame: ImageF32, made: ImageF32, surface: MaskBool, radius: float) -> ImageF32:
     """Where a frame shows bare skin by itself (h, w) 0 or 1, for places that the reference does not know: what is as
-    bright as the brightest within ``radius`` px, and of the colour of the tone that was ``made`` for it.
+    bright as the brightest of the ``surface`` within ``radius`` px, and of the colour of the tone that was ``made``.
 
-    Convention: frame, made (h, w, 3) at half the size; a solid broader than the radius of skin's own colour deceives it
+    Convention: frame, made (h, w, 3), surface (h, w) at half the size; a solid broader than the radius and of skin's
+                own colour deceives it
     """
     calm, tone = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), 1.0), DARKEST)) for p in (frame, made))
     size = 2 * max(round(radius), 2) + 1
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
     grey = calm.mean(axis=-1)
+    grey[~surface] = grey.min()
     bright = grey > cv2.morphologyEx(grey, cv2.MORPH_CLOSE, disc) - ENVELOPE_BELOW
     ratios = [values - values[..., 1:2] for values in (calm, tone)]
     return np.asarray(bright & (np.abs(ratios[0] - ratios[1]) < COLOUR_APART).all(axis=-1), np.float32)
