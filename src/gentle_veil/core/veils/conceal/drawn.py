@@ -25,6 +25,7 @@ LIGHTER_SHARE = 0.5  # how much of the other the lighter, or darker, part of a m
 MOST_SPREADS = 20.0  # by which a pixel tells whether a mark is lighter or darker
 EDGE_PX = 3  # reference px from what is surely ink, over which its edge is followed out
 ISLET_PX = 2  # reference px, half of what a gap has to measure
+ROOM_PX = 4  # reference px, half of what a gap has to measure at its widest
 NARROW_PX = 12  # reference px, half of what an outline must measure for skin in it to be worth keeping
 NEAR_PX, DENSER = 16, 4.0  # reference px around it; how much more of it must be ink than hairs and shades are there
 LEAST_SHARE = 0.01  # of the outline that is ink; with less the mark is no drawing, and all of it goes
@@ -70,9 +71,12 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBo
 
 
 def _wide(kept: MaskBool) -> MaskBool:
-    """What is kept without its slivers and islets, which would look like a rash."""
+    """What is kept without its slivers and islets, which would look like a rash, or be a light line of the drawing."""
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * ISLET_PX + 1, 2 * ISLET_PX + 1))
-    return cv2.morphologyEx(kept.astype(np.uint8), cv2.MORPH_OPEN, kernel).astype(bool)
+    opened = cv2.morphologyEx(kept.astype(np.uint8), cv2.MORPH_OPEN, kernel)
+    _, labels = cv2.connectedComponents(opened)
+    rooms = np.unique(labels[distance_from(~kept) > ROOM_PX])
+    return np.isin(labels, rooms[rooms > 0])
 
 
 def _spread(off: ImageF32, beside: MaskBool) -> np.ndarray:

@@ -5,6 +5,7 @@ frame to the reference is the light's own, also where a shadow's edge crosses th
 has the last word, also skin that only this frame shows.
 """
 
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import cv2
@@ -15,7 +16,7 @@ from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
-from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, BLED_PX, DARKEST, LIMB_PX, MIXED_PX, at_limb
+from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, BLED_PX, DARKEST, INK_POWER, LIMB_PX, MIXED_PX, at_limb
 from gentle_veil.core.veils.conceal.rim import Rim
 from gentle_veil.core.veils.conceal.surround import Surround
 
@@ -31,7 +32,10 @@ SHOWN_SIGMA, SHOWN_WITHIN, SHOWN_MEDIAN_PX = 1.5, 0.3, 5  # px; natural log in w
 BARE = 0.5  # weight from which a place is no ink
 RIM_APART, NEARER_WEIGHT = 4, 0.004  # reference px by which the rim was nearer, and what such a place still tells
 ENVELOPE_PX, ENVELOPE_BELOW = 12, 0.06  # reference px, and natural log: what is as bright as the brightest around
-COLOUR_APART = 0.15  # natural log of ratios of channels, within which skin has one colour
+COLOUR_APART = 0.15  # natural log of ratios of channels, within which a colour is the same
+COLOURED = 0.5  # the same, from which a colour is one
+
+Reading = tuple[ImageF32, ImageF32, ImageF32]
 
 
 def shown_there(
@@ -48,11 +52,16 @@ def shown_there(
         return np.zeros_like(deep)
     picture, weight = (carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight"))
     seen = 1.0 if around.front is None else 1 - around.front[..., None]
-    given = (halved(frame), halved(picture), halved(np.asarray((weight / 255) ** 2 * seen, np.float32)))
-    light = cv2.resize(_light(*given, ALIKE_SIGMA * around.scale / 2), around.size, interpolation=cv2.INTER_LINEAR)
-    calm = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
-    off = np.abs(next(calm) - next(calm) - light).max(axis=-1)
-    shown = deep & (off < SHOWN_WITHIN)
+    clean = halved(np.asarray((weight / 255) ** 2 * seen, np.float32))
+    given = (halved(frame), halved(picture), clean, np.repeat(clean, 3, axis=-1))
+    light = _light(*given, ALIKE_SIGMA * around.scale / 2, around.half / 2)
+    light = cv2.resize(light, around.size, interpolation=cv2.INTER_LINEAR)
+    calm, home = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
+    off = np.abs(calm - home - light).max(axis=-1)
+    # Ink of a strong colour is known by that, however dark the fold is that it has come into.
+    ratios, own = (values - values[..., 1:2] for values in (calm, home))
+    coloured = (np.abs(own).max(axis=-1) > COLOURED) & (np.abs(ratios - own).max(axis=-1) < COLOUR_APART)
+    shown = deep & ((off < SHOWN_WITHIN) | coloured)
     return cv2.medianBlur(shown.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
 
 
@@ -79,8 +88,9 @@ def lit_tone(
     sigma = LIGHT_SIGMA * around.scale
     weight, seen_depth = (weight / np.float32(255)) ** 2, seen_depth[..., 0]
     bare = weight[..., 0] > BARE
+    told = np.maximum(weight, _through(picture, tone)) * (weight > 0)
     if around.front is not None:
-        weight = weight * (1 - around.front)[..., None]
+        weight, told = (w * (1 - around.front)[..., None] for w in (weight, told))
     depth = rim.depth / np.float32(around.scale)
     limb_px = max(LIMB_PX, rim.slope / around.scale)
     away = away_at(plate, where)
@@ -88,27 +98,32 @@ def lit_tone(
     skin = (weight[..., 0] > 0.99) & (depth > limb_px) & apart
     if reach.slip > LEAST_SLIP:
         # Ink that lies on what should be skin would pass for shade; both alike are no darker than on the reference.
-        weight = cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None]
+        weight, told = (
+            cv2.GaussianBlur(weight, (0, 0), reach.slip)[..., None],
+            cv2.GaussianBlur(told, (0, 0), reach.slip),
+        )
     # What was next to the rim on the reference, and is not here, was mixed with what is behind, and lit from its side.
     nearer = np.minimum(depth, MIXED_PX) - np.minimum(seen_depth, MIXED_PX) >= RIM_APART
-    weight = weight * (np.where(nearer, np.float32(NEARER_WEIGHT), 1) * (depth > limb_px))[..., None]
+    here = (np.where(nearer, np.float32(NEARER_WEIGHT), 1) * (depth > limb_px))[..., None]
     tone = tone if painted is None else painted
     # Light is smooth: half the pixels tell as much of it.
     size, small = around.size, halved(frame)
     given = (small, halved(picture))
-    clean, known = halved(weight), halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
+    clean, told = halved(weight * here), halved(told * here)
+    known = halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
     haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
 
-    def lit_by(clean: ImageF32) -> tuple[ImageF32, ImageF32]:
+    def lit_where(free: ImageF32 | float) -> tuple[ImageF32, ImageF32]:
         """The tone in the light that is read there, and what it makes of the frame at half its size."""
-        lit = tone + cv2.resize(_light(*given, clean, sigma / 2), size, interpolation=cv2.INTER_LINEAR)
+        light = _light(*given, clean * free, told * free, sigma / 2, around.half / 2)
+        lit = tone + cv2.resize(light, size, interpolation=cv2.INTER_LINEAR)
         return lit, halved(np.exp(lit + haze))
 
-    lit, made = lit_by(clean)
+    lit, made = lit_where(1.0)
     free = 1 - _dark_things(small, made, known)
     if (free < 1).any():
         known = known * free
-        lit, made = lit_by(clean * free)
+        lit, made = lit_where(free)
     fresh = (around.ring | (around.distance < 0)) & (seen_depth < MIXED_PX) & (bare | (seen_depth < 1))
     fresh &= depth > limb_px + LIMB_PX
     if fresh.any():
@@ -124,23 +139,57 @@ def lit_tone(
     return lit + limb, np.ones_like(away) if plate["whole"] else drawn_matte(away, reach.beyond)
 
 
-def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, sigma: float) -> ImageF32:
-    """The log of how much lighter the frame is than the reference picture, read where the weight is.
+def _through(picture: ImageF32, tone: ImageF32) -> ImageF32:
+    """How much what lies on the surface lets each channel tell of the light (h, w, 3)."""
+    return np.asarray(np.clip(picture / np.exp(tone), 0, 1) ** np.float32(INK_POWER), np.float32)
 
-    Over ``sigma`` px where enough is clean, and over wider parts where it is not.
+
+def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, told: ImageF32, sigma: float, half: float) -> ImageF32:
+    """The log of how much lighter the frame is than the reference picture, all (h, w, 3), over ``sigma`` px or wider.
+
+    Its colour is read where all channels tell together (``weight``, (h, w, 1)), its strength through each that does
+    (``told``, (h, w, 3)): blue ink lets blue through. Within a solid of ``half`` px the colour is that around it.
     """
-    out, wider = np.zeros_like(frame), None
-    told = (weight > 0).astype(np.float32)
-    for width in (4 * sigma, 2 * sigma, sigma):
-        here = broad_blur(np.concatenate([frame * weight, weight], axis=-1), width)
-        there = broad_blur(np.concatenate([picture * weight, told], axis=-1), width)
-        count, solid = here[..., 3:], np.clip((there[..., 3:] - PARTLY) / (ALL_AROUND - PARTLY), 0, 1)
-        ratio = np.log(np.maximum(here[..., :3], 1e-6) / np.maximum(there[..., :3], 1e-6))
-        least = np.minimum(1.0, (SOLID * wider + SOLID_LEAST) / ENOUGH) if wider is not None else 0.0
-        enough = ENOUGH * least**solid if wider is not None else 0.0
-        trust = count**2 / (count**2 + enough**2 + np.float32(1e-12))
-        out = np.asarray(trust * ratio + (1 - trust) * out, np.float32)
-        wider = count
+
+    clear = weight**2
+
+    def colour(width: float) -> Reading:
+        here = broad_blur(np.concatenate([frame * clear, clear], axis=-1), width)
+        there = broad_blur(np.concatenate([picture * clear, (weight > 0).astype(np.float32)], axis=-1), width)
+        ratio = _log_ratio(here[..., :3], there[..., :3])
+        return ratio - ratio.mean(axis=-1, keepdims=True), here[..., 3:], there[..., 3:]
+
+    widths = (4 * sigma, 2 * sigma, sigma)
+    tint = _narrowed(colour, (max(half, 8 * sigma), *widths))
+    untinted = frame * np.exp(-tint)
+
+    def strength(width: float) -> Reading:
+        count = broad_blur(told, width)
+        ratio = _log_ratio(broad_blur(untinted * told, width), broad_blur(picture * told, width))
+        total = np.maximum(count.sum(axis=-1, keepdims=True), np.float32(1e-12))
+        covered = broad_blur((weight > 0).astype(np.float32), width)
+        return (count * ratio).sum(axis=-1, keepdims=True) / total, count.max(axis=-1, keepdims=True), covered
+
+    return np.asarray(tint + _narrowed(strength, widths), np.float32)
+
+
+def _log_ratio(here: ImageF32, there: ImageF32) -> ImageF32:
+    return np.log(np.maximum(here, 1e-6) / np.maximum(there, 1e-6))
+
+
+def _narrowed(read: Callable[[float], Reading], widths: Sequence[float]) -> ImageF32:
+    """What is read over the narrowest of ``widths`` px where enough tells it, and over wider parts where it does not.
+
+    Convention: ``read`` gives over a width a value, how much tells it, and what share of it is surface
+    """
+    out, _, _ = wider = read(widths[0])
+    for width in widths[1:]:
+        value, count, covered = read(width)
+        solid = np.clip((covered - PARTLY) / (ALL_AROUND - PARTLY), 0, 1)
+        least = np.minimum(1.0, (SOLID * wider[1] + SOLID_LEAST) / ENOUGH)
+        trust = count**2 / (count**2 + (ENOUGH * least**solid) ** 2)
+        out = np.asarray(trust * value + (1 - trust) * out, np.float32)
+        wider = value, count, covered
     return out
 
 
