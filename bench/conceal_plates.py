@@ -1,4 +1,5 @@
-"""Conceal by an automatic plate: the tattoo on the demo arm and the drawing on the demo cheek, against clean twins.
+"""Conceal by an automatic plate: the tattoo on the demo arm, the drawing on the demo cheek and the emblem on the demo
+shirt, against clean twins.
 
 Only an outline around the mark on the reference frame is given (the hull of its mask there, 4 px larger), and a drape
 around it; the surface is followed by our own follower, and once more by the truth's motion, so that what following
@@ -27,7 +28,12 @@ from gentle_veil.core.veils import VEILS
 from gentle_veil.media.open_media import open_frames, probe
 
 FOOTAGE = record.ROOT / "demo" / "footage"
-SHOTS = {"deckhand_arm": (20, "mesh"), "pilot": (40, "mesh")}
+# Reference frame, follower, the marked twin and the clean one.
+SHOTS = {
+    "deckhand_arm": (20, "mesh", "plate", "clean"),
+    "pilot": (40, "mesh", "plate", "clean"),
+    "harbour_shirt": (20, "mesh", "with_emblem", "plate"),
+}
 EVERY = 4
 DRAPE = 1.4  # times the outline
 
@@ -66,9 +72,8 @@ def ink_left(results: list[np.ndarray], plate: list[np.ndarray], clean: list[np.
     return round(float((after * before).sum() / (before**2).sum()), 3)
 
 
-def one_shot(folder: Path, reference: int, kind: str) -> dict[str, object]:
-    frames = open_frames(folder / "plate.mp4", probe(folder / "plate.mp4"))
-    twin = open_frames(folder / "clean.mp4", probe(folder / "clean.mp4"))
+def one_shot(folder: Path, reference: int, kind: str, marked: str, without: str) -> dict[str, object]:
+    frames, twin = (open_frames(path, probe(path)) for path in (folder / f"{n}.mp4" for n in (marked, without)))
     marks = np.load(folder / "marks.npz")["G"]
     ks = list(range(0, len(frames), EVERY))
     plate, clean, masks = [frames[k] for k in ks], [twin[k] for k in ks], marks[ks] > 8

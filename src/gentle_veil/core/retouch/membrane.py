@@ -13,8 +13,18 @@ from scipy.sparse.linalg import splu
 from gentle_veil.core.types import ImageF32, MatteF32
 
 
-def smooth_surface(values: ImageF32, weight: MatteF32, *, tension: float = 0.02, stiffness: float = 1.0) -> ImageF32:
+def smooth_surface(
+    values: ImageF32,
+    weight: MatteF32,
+    *,
+    parts: np.ndarray | None = None,
+    tension: float = 0.02,
+    stiffness: float = 1.0,
+) -> ImageF32:
     """The surface s that minimises sum w (s - v)^2 + stiffness |second differences|^2 + tension |first|^2.
+
+    ``parts`` are numbers (h, w), 0 for none: of all that bear the same number only the shape is known, v is off by a
+    constant that nobody knows.
 
     Convention:  values (h, w, C); weight (h, w), 0 where nothing is known; returns (h, w, C) float32
     Guarantees:  where tension is 0, a plane that is known anywhere (not along one line) is continued exactly [Duc77];
@@ -30,8 +40,22 @@ def smooth_surface(values: ImageF32, weight: MatteF32, *, tension: float = 0.02,
     if stiffness:
         system = system + stiffness * (second_x.T @ second_x + second_y.T @ second_y + 2 * cross.T @ cross)
     known = (weight[..., None] * np.nan_to_num(values)).reshape(h * w, -1).astype(np.float64)
-    solved = splu(system.tocsc()).solve(known)
+    if parts is not None and parts.any():
+        system, known = _with_offsets(system, known, weight.ravel(), parts.ravel())
+    solved = splu(system.tocsc()).solve(known)[: h * w]
     return solved.reshape(h, w, -1).astype(np.float32)
+
+
+def _with_offsets(
+    system: sp.spmatrix, known: np.ndarray, weight: np.ndarray, parts: np.ndarray
+) -> tuple[sp.spmatrix, np.ndarray]:
+    """The normal equations with one more unknown for each part: what is to be added to s there to meet v."""
+    at = np.flatnonzero((parts > 0) & (weight > 0))
+    _, which = np.unique(parts[at], return_inverse=True)
+    member = sp.csr_matrix((np.ones(len(at)), (at, which)), shape=(len(parts), int(which.max(initial=-1)) + 1))
+    weighted = sp.diags(weight.astype(np.float64)) @ member
+    own = sp.diags(np.asarray(weighted.sum(axis=0)).ravel() + 1e-9)
+    return sp.bmat([[system, weighted], [weighted.T, own]]), np.concatenate([known, member.T @ known])
 
 
 def _differences(h: int, w: int, order: int) -> tuple[sp.spmatrix, sp.spmatrix]:
@@ -51,21 +75,46 @@ def _cross(h: int, w: int) -> sp.spmatrix:
     return sp.kron(step(h), step(w)).tocsr()
 
 
-def surface_by_area(values: ImageF32, weight: MatteF32, step: int, **how: float) -> ImageF32:
-    """`smooth_surface` on cells of ``step`` px, brought back to every pixel: for what is smooth over many px."""
+def surface_by_area(
+    values: ImageF32, weight: MatteF32, step: int, *, parts: np.ndarray | None = None, **how: float
+) -> ImageF32:
+    """`smooth_surface` on cells of ``step`` px, brought back to every pixel: for what is smooth over many px.
+
+    A cell bears the number of the part (``parts`` (h, w), 0 for none) that most of its known pixels bear.
+    """
     h, w = weight.shape
-    rows, columns = -(-h // step), -(-w // step)
-    padded = np.zeros((rows * step, columns * step, values.shape[2] + 1), np.float32)
-    padded[:h, :w, :-1] = np.nan_to_num(values) * weight[..., None]
-    padded[:h, :w, -1] = weight
-    cells = padded.reshape(rows, step, columns, step, -1).sum(axis=(1, 3))
-    mean = cells[..., :-1] / np.maximum(cells[..., -1:], 1e-9)
-    surface = smooth_surface(mean, cells[..., -1] / step**2, **how)
+    mean, count, numbers = _cells(values, weight, np.zeros((h, w), np.int64) if parts is None else parts, step)
+    surface = smooth_surface(mean, count / np.float32(step**2), parts=numbers, **how)
     ys = (np.arange(h, dtype=np.float32) - (step - 1) / 2) / step
     xs = (np.arange(w, dtype=np.float32) - (step - 1) / 2) / step
     x, y = (np.ascontiguousarray(g, np.float32) for g in np.meshgrid(xs, ys))
     fine = cv2.remap(surface, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
     return fine.reshape(h, w, -1).astype(np.float32)
+
+
+def _cells(values: ImageF32, weight: MatteF32, parts: np.ndarray, step: int) -> tuple[ImageF32, MatteF32, np.ndarray]:
+    """Mean (rows, columns, C), weight and part's number of what weighs most in each cell."""
+    h, w = weight.shape
+    rows, columns = -(-h // step), -(-w // step)
+    ys, xs = np.nonzero(weight)
+    numbers = int(parts.max(initial=0)) + 1
+    keys, inverse = np.unique(((ys // step) * columns + xs // step) * numbers + parts[ys, xs], return_inverse=True)
+    total = np.bincount(inverse, weight[ys, xs])
+    # Sorted by cell, then by weight: the last of each cell weighs most.
+    order = np.lexsort((total, keys // numbers))
+    cell = keys[order] // numbers
+    heaviest = order[np.append(cell[1:] != cell[:-1], True)] if len(order) else order
+    at = keys[heaviest] // numbers
+    mean, count, out = (
+        np.zeros((rows * columns, values.shape[2]), np.float32),
+        np.zeros(rows * columns),
+        np.zeros(rows * columns, np.int64),
+    )
+    for c in range(values.shape[2]):
+        weighted = np.bincount(inverse, weight[ys, xs] * np.nan_to_num(values[ys, xs, c]))
+        mean[at, c] = (weighted / np.maximum(total, 1e-9))[heaviest]
+    count[at], out[at] = total[heaviest], keys[heaviest] % numbers
+    return mean.reshape(rows, columns, -1), count.reshape(rows, columns).astype(np.float32), out.reshape(rows, columns)
 
 
 def broad_blur(values: ImageF32, sigma: float) -> ImageF32:

@@ -89,3 +89,22 @@ def test_on_surface__a_blurred_rim_under_ink_and_hairs_is_found_to_a_pixel_or_tw
     off = found - (84 + 6 * np.sin(columns / 40))
     assert np.abs(off).mean() < 1.5
     assert np.abs(off).max() < 4
+
+
+@pytest.mark.truth
+def test_a_part_of_which_only_the_shape_is_known__gives_its_shape_whatever_it_is_off_by() -> None:
+    """A shade lies on a plane; within a square it is seen through something that takes an unknown share of it."""
+    ys, xs = np.mgrid[:60, :80].astype(np.float32)
+    truth = (0.01 * xs - 0.02 * ys + 0.4 * np.exp(-((xs - 40) ** 2 + (ys - 30) ** 2) / 200))[..., None]
+    inside = (np.abs(xs - 40) < 20) & (np.abs(ys - 30) < 18)
+    seen_through = (np.abs(xs - 40) < 17) & (np.abs(ys - 30) < 15)
+    parts = seen_through.astype(np.int64)
+    weight = np.where(seen_through, 0.3, ~inside).astype(np.float32)
+    through, other = (
+        surface_by_area(np.where(seen_through[..., None], truth + off, truth), weight, 2, parts=parts)
+        for off in (-1.2, 0.7)
+    )
+    np.testing.assert_allclose(through, other, atol=1e-4)
+    without = surface_by_area(truth, (~inside).astype(np.float32), 2)
+    assert np.abs(through - truth)[inside].max() < 0.05
+    assert np.abs(without - truth)[inside].max() > 0.2

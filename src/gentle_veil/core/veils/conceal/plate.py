@@ -48,6 +48,9 @@ ROOM = 60  # reference px around the mark in which clean skin is looked for
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
 BLED_PX = 2.0  # reference px: pictures are coded with half of their colours, so that ink's reach that far into skin
 CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
+# A solid: natural log by which ink is off the tone, and its slope per px, over so many px; px of it; how much its shade
+# counts.
+SOLID_OFF, SOLID_SLOPE, SOLID_SIGMA, SOLID_AREA, SOLID_WEIGHT = 0.3, 0.05, 1.5, 150, 0.3
 HALF, LEAST_LEFT = 0.5, 0.02  # of a pixel that is the surface, from which it is known; of its light that is left
 LEAST_WEIGHT = 2e-5
 THING_PX = 2  # reference px around a brow that may be part of it
@@ -82,7 +85,10 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
         haze = haze_beside(calm, clean, drawn)
         away = distance_from(drawn)
         free = np.asarray(calm - haze_at(haze, away))
-        tone = surface_by_area(free, (clean & (away > BLED_PX)).astype(np.float32), _step(inside))
+        known = (clean & (away > BLED_PX)).astype(np.float32)
+        tone = surface_by_area(free, known, _step(inside))
+        solids = _solids(calm, drawn & (depth > MIXED_PX) & (np.abs(calm - tone).max(axis=-1) > SOLID_OFF))
+        tone = _shaded_through(tone, calm, free, known, solids, _step(inside))
     tone = _carried_on(tone, depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
@@ -117,6 +123,29 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
         "half": 0 if quilt is None else quilt.half,
         "patches": [] if quilt is None else quilt.patches.round(2).tolist(),
     }
+
+
+def _solids(calm: ImageF32, ink: MaskBool) -> np.ndarray:
+    """Numbers (h, w), from 1, of the stretches of ``ink`` that have no edge in them; 0 elsewhere."""
+    down, across = np.gradient(cv2.GaussianBlur(calm, (0, 0), SOLID_SIGMA), axis=(0, 1))
+    flat = ink & ((across**2 + down**2).max(axis=-1) < SOLID_SLOPE**2)
+    flat &= distance_from(~flat) > BLED_PX
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(flat.astype(np.uint8), connectivity=4)
+    return np.where(stats[labels, cv2.CC_STAT_AREA] >= SOLID_AREA, labels, 0)
+
+
+def _shaded_through(
+    tone: ImageF32, calm: ImageF32, free: ImageF32, known: MatteF32, solids: np.ndarray, step: int
+) -> ImageF32:
+    """The tone with the shade that shows through solid ink: how much light ink takes nobody knows, but that it takes
+    as much all over does tell where the surface under it is darker. Its colour stays that of what lies around.
+    """
+    if not solids.any():
+        return tone
+    grey = np.where(solids[..., None] > 0, calm.mean(axis=-1, keepdims=True), free.mean(axis=-1, keepdims=True))
+    weight = np.where(solids > 0, np.float32(SOLID_WEIGHT), known)
+    shade = surface_by_area(grey, weight, step, parts=solids)
+    return np.asarray(tone - tone.mean(axis=-1, keepdims=True) + shade, np.float32)
 
 
 def _carried_on(tone: ImageF32, shown: MaskBool) -> ImageF32:

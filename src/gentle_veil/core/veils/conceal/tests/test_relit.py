@@ -32,19 +32,45 @@ def arm(k: int, rng: np.random.Generator, ink: bool) -> np.ndarray:
     return np.clip(np.rint(coded), 0, 255).astype(np.uint8)
 
 
+def concealed(marked: np.ndarray, radius: float) -> np.ndarray:
+    """The last frame with a plate from the first on all within ``radius`` px of the middle."""
+    angles = np.arange(24) * 2 * np.pi / 24
+    ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
+    placement = Placement(
+        still_track(SHAPE[::-1], COUNT, 0), [130, 100] + radius * ring, [130, 100] + (radius + 30) * ring
+    )
+    params, frames = ConcealParams(way="plate"), ArrayFrames(marked)
+    prepared = Conceal().prepare(frames, placement, params)
+    layer = Layer("c", Conceal(), placement, params, prepared=prepared, feather=constant(3.0))
+    return render_frame(frames, (layer,), TURNED).img_raw.astype(float)
+
+
 @pytest.mark.truth
 def test_skin_that_the_reference_hid_behind_its_rim__is_as_light_as_the_frame_shows_it() -> None:
     marked, clean = (np.stack([arm(k, np.random.default_rng(k), ink) for k in range(COUNT)]) for ink in (True, False))
-    angles = np.arange(24) * 2 * np.pi / 24
-    ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
-    placement = Placement(still_track(SHAPE[::-1], COUNT, 0), [130, 100] + 55 * ring, [130, 100] + 85 * ring)
-    params, frames = ConcealParams(way="plate"), ArrayFrames(marked)
-    layer = Layer(
-        "c", Conceal(), placement, params, prepared=Conceal().prepare(frames, placement, params), feather=constant(3.0)
-    )
-    off = render_frame(frames, (layer,), TURNED).img_raw.astype(float) - clean[TURNED]
+    off = concealed(marked, 55) - clean[TURNED]
     calm = cv2.GaussianBlur(off.mean(axis=-1), (0, 0), 3)
     before = cv2.GaussianBlur((marked[TURNED].astype(float) - clean[TURNED]).mean(axis=-1), (0, 0), 3)
     new = LINES & (RIMS[0] - 6 < YS)
     assert np.abs(before[new]).mean() > 15
     assert np.abs(calm[new]).mean() < 8  # 19 where only the reference is asked
+
+
+@pytest.mark.truth
+def test_a_fold_that_comes_under_blue_ink__is_as_dark_there_and_not_blue() -> None:
+    """A solid that lets blue through and next to no red, on grey cloth; the fold is not there on the reference."""
+    disc = np.hypot(XS - 130, YS - 100) < 42
+    rng = np.random.default_rng(4)
+
+    def cloth(k: int, ink: bool) -> np.ndarray:
+        fold = 1 - 0.7 * np.exp(-(((XS - 130) / 9) ** 2)) * (k >= TURNED)
+        lit = np.array([0.42, 0.40, 0.37]) * fold[..., None]
+        lit = np.where((disc & ink)[..., None], lit * [0.15, 0.2, 0.8], lit)
+        soft = cv2.GaussianBlur(lit, (0, 0), 0.7).astype(np.float32)
+        return np.clip(np.rint(255 * bt709_encode(soft) + rng.normal(0, 1.5, (*SHAPE, 3))), 0, 255).astype(np.uint8)
+
+    marked, clean = (np.stack([cloth(k, ink) for k in range(COUNT)]) for ink in (True, False))
+    off = cv2.GaussianBlur(concealed(marked, 46) - clean[TURNED], (0, 0), 3)
+    within = np.hypot(XS - 130, YS - 100) < 34
+    assert np.abs(off[within].mean(axis=-1)).mean() < 6
+    assert np.abs(off[within] - off[within].mean(axis=-1, keepdims=True)).mean() < 3
