@@ -16,41 +16,36 @@ from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.retouch.membrane import broad_blur, surface_by_area
+from gentle_veil.core.retouch.membrane import broad_blur
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
     HAZE_PX,
     drawn_on,
-    haze_at,
-    haze_beside,
     packed_away,
 )
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
 from gentle_veil.core.veils.conceal.rim import read_rim
+from gentle_veil.core.veils.conceal.undertone import (
+    EDGE_PX,
+    SKIN_SPREAD,
+    calm_log,
+    carried_on,
+    clean_tone,
+    tone_under_ink,
+)
 
 NEIGHBOURS, ALIKE_SIGMA = (
     9,
     12.0,
 )  # frames whose median is the reference without grain; px in which their light is alike
-CALM_SIGMA = 0.8  # reference px; single grains are no evidence of a mark
-STEPS_OF = 40  # cells across the region for the surface
 PLAIN_SIGMA, PLAIN_LEAST = 2.0, 0.05  # reference px; natural log that is plain in any case
-SKIN_SPREAD = 2.5  # times the spread of clean skin, within which a pixel counts as clean
 USUAL_SPREAD = 4.0  # the same, within which skin may have folds and pores, but no brows
-EDGE_PX = 1  # px around ink that are still darkened by it
-ALLOWED = (0.25, 0.16, 0.1, 0.0, 0.0)  # natural log; the first surface only guesses how shade goes on under a mark
 LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
 MIXED_PX = 14  # reference px from the rim, up to which hairs and blur mix the surface with what is behind
-LINE_PX, HAIR_PX, LINE_SPREADS = 4, 2, 5.0  # half the width of a line, and of a hair, that is told by its sides
 OTHER_FRAMES = 6
 ROOM = 60  # reference px around the mark in which clean skin is looked for
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
-BLED_PX = 2.0  # reference px: pictures are coded with half of their colours, so that ink's reach that far into skin
-CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
-# A solid: natural log by which ink is off the tone, and its slope per px, over so many px; px of it; how much its shade
-# counts.
-SOLID_OFF, SOLID_SLOPE, SOLID_SIGMA, SOLID_AREA, SOLID_WEIGHT = 0.3, 0.05, 1.5, 150, 0.3
 HALF, LEAST_LEFT = 0.5, 0.02  # of a pixel that is the surface, from which it is known; of its light that is left
 LEAST_WEIGHT = 2e-5
 THING_PX = 2  # reference px around a brow that may be part of it
@@ -73,38 +68,20 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     surface &= ~grown(behind, EDGE_PX)
     depth = distance_from(behind)
     # The tone meets whatever lies around the mark, lips too; texture comes from plain skin only.
-    tone, clean = _tone(img_lin, inside, marks, (surface & (depth > LIMB_PX)) | (depth > MIXED_PX))
+    tone, clean = clean_tone(img_lin, inside, marks, (surface & (depth > LIMB_PX)) | (depth > MIXED_PX))
     beside = surface & ~inside & ~marks & (depth > LIMB_PX)
     drawing = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
     # Where all goes, what is like the skin around still tells the tone.
     drawn = inside & ~clean & (depth > 0) if drawing is None else drawing
     clean &= ~drawn
-    calm = _calm(img_lin)
     haze = np.zeros((HAZE_PX + 1, 3))
     if drawing is not None:
-        haze = haze_beside(calm, clean, drawn)
-        away = distance_from(drawn)
-        free = np.asarray(calm - haze_at(haze, away))
-        known = (clean & (away > BLED_PX)).astype(np.float32)
-        tone = surface_by_area(free, known, _step(inside))
-        solids = _solids(calm, drawn & (depth > MIXED_PX) & (np.abs(calm - tone).max(axis=-1) > SOLID_OFF))
-        tone = _shaded_through(tone, calm, free, known, solids, _step(inside))
-    tone = _carried_on(tone, depth > LIMB_PX)
+        tone, haze = tone_under_ink(calm_log(img_lin), tone, clean, drawn, inside, depth > MIXED_PX)
+    tone = carried_on(tone, depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]
-    sources = beside & _plain(img_lin, tone, beside, SKIN_SPREAD)
-    usual = beside & ~grown(beside & ~_plain(img_lin, tone, beside, USUAL_SPREAD), THING_PX)
     followed = polygon_mask(placement.drape_ref, *size, (x0, y0))
-    # Beyond the drape nobody knows where the surface goes; it is asked only where the drape leaves too little room, and
-    # skin with hairs or between the lines only where there is no other: any texture is better than none.
-    choices = (
-        (sources & followed, True),
-        (sources, True),
-        (beside & followed, False),
-        (surface & ~drawn & ~marks, False),
-    )
-    quilts = (choose_patches(looks, tone, (x0, y0), inside, s, usual, plain=plain) for s, plain in choices)
-    quilt = next((q for q in quilts if q is not None), None)
+    quilt = _quilted(looks, img_lin, tone, (x0, y0), inside, beside, surface & ~drawn & ~marks, followed)
     share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
     clean &= depth > LIMB_PX
     seen_lin, part = _unmixed(img_lin, inside)
@@ -125,42 +102,26 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     }
 
 
-def _solids(calm: ImageF32, ink: MaskBool) -> np.ndarray:
-    """Numbers (h, w), from 1, of the stretches of ``ink`` that have no edge in them; 0 elsewhere."""
-    down, across = np.gradient(cv2.GaussianBlur(calm, (0, 0), SOLID_SIGMA), axis=(0, 1))
-    flat = ink & ((across**2 + down**2).max(axis=-1) < SOLID_SLOPE**2)
-    flat &= distance_from(~flat) > BLED_PX
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(flat.astype(np.uint8), connectivity=4)
-    return np.where(stats[labels, cv2.CC_STAT_AREA] >= SOLID_AREA, labels, 0)
+def _quilted(
+    looks: list[ImageF32],
+    img_lin: ImageF32,
+    tone: ImageF32,
+    origin: tuple[int, int],
+    inside: MaskBool,
+    beside: MaskBool,
+    free: MaskBool,
+    followed: MaskBool,
+) -> Quilt | None:
+    """Patches from plain skin ``beside`` the mark, or from any that is ``free`` of it; None where there is too little.
 
-
-def _shaded_through(
-    tone: ImageF32, calm: ImageF32, free: ImageF32, known: MatteF32, solids: np.ndarray, step: int
-) -> ImageF32:
-    """The tone with the shade that shows through solid ink: how much light ink takes nobody knows, but that it takes
-    as much all over does tell where the surface under it is darker. Its colour stays that of what lies around.
+    Beyond the drape (``followed``) nobody knows where the surface goes; it is asked only where the drape leaves too
+    little room, and skin with hairs or between the lines only where there is no other: any texture is better than none.
     """
-    if not solids.any():
-        return tone
-    grey = np.where(solids[..., None] > 0, calm.mean(axis=-1, keepdims=True), free.mean(axis=-1, keepdims=True))
-    weight = np.where(solids > 0, np.float32(SOLID_WEIGHT), known)
-    shade = surface_by_area(grey, weight, step, parts=solids)
-    return np.asarray(tone - tone.mean(axis=-1, keepdims=True) + shade, np.float32)
-
-
-def _carried_on(tone: ImageF32, shown: MaskBool) -> ImageF32:
-    """The tone as it is where the surface is seen, and beyond that as near by: a curved surface that is drawn out runs
-    away."""
-    if shown.all() or not shown.any():
-        return tone
-    weight = shown.astype(np.float32)[..., None]
-    total = broad_blur(np.concatenate([tone * weight, weight], axis=-1), CARRIED_SIGMA)
-    _, labels = cv2.distanceTransformWithLabels(
-        (~shown).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    nearest = np.zeros((labels.max() + 1, 3), np.float32)
-    nearest[labels[shown]] = (total[..., :3] / np.maximum(total[..., 3:], 1e-3))[shown]
-    return np.where(shown[..., None], tone, nearest[labels]).astype(np.float32)
+    plain = beside & _plain(img_lin, tone, beside, SKIN_SPREAD)
+    usual = beside & ~grown(beside & ~_plain(img_lin, tone, beside, USUAL_SPREAD), THING_PX)
+    choices = ((plain & followed, True), (plain, True), (beside & followed, False), (free, False))
+    quilts = (choose_patches(looks, tone, origin, inside, s, usual, plain=p) for s, p in choices)
+    return next((q for q in quilts if q is not None), None)
 
 
 def _unmixed(img_lin: ImageF32, inside: MaskBool) -> tuple[ImageF32, MatteF32]:
@@ -229,52 +190,6 @@ def _plain(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, spreads: float) 
     off = np.abs(np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), PLAIN_SIGMA), DARKEST)) - tone)
     spread = 1.4826 * np.median(off[beside], axis=0) + 1e-3 if beside.any() else np.full(3, np.inf)
     return np.asarray((off <= np.maximum(spreads * spread, PLAIN_LEAST)).all(axis=-1))
-
-
-def _calm(img_lin: ImageF32) -> ImageF32:
-    return np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST))
-
-
-def _step(inside: MaskBool) -> int:
-    return max(2, int(np.ceil(max(inside.shape) / STEPS_OF / 2)))
-
-
-def _tone(img_lin: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBool) -> tuple[ImageF32, MaskBool]:
-    """The log light of clean skin everywhere, and where the picture shows it.
-
-    First through what lies around the mark; then also through the pixels within it that are like it, again and
-    again, until the drawing alone is left out.
-    """
-    calm, step = _calm(img_lin), _step(inside)
-    known = surface & ~inside & ~marks
-    if known.sum() < 50:
-        known = ~inside & ~marks
-    drawn = _lines(calm, known, LINE_PX)
-    beside = known & ~_lines(calm, known, HAIR_PX)  # a fold is broader than a hair, and goes on under the mark
-    clean = beside
-    tone = surface_by_area(calm, clean.astype(np.float32), step)
-    for allowed in ALLOWED:
-        off = np.abs(calm - tone)
-        spread = 1.4826 * np.median(off[known], axis=0) + 1e-3
-        like = beside | ((off <= np.maximum(SKIN_SPREAD * spread, allowed)).all(axis=-1) & inside)
-        # Specks of ink's grain that happen to be like skin are no skin: what is clean is clean around.
-        like = cv2.morphologyEx(like.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)).astype(bool)
-        clean = surface & ~marks & like & ~grown(inside & ~like, EDGE_PX) & ~(inside & drawn)
-        if clean.sum() < 50:
-            clean = known
-        tone = surface_by_area(calm, clean.astype(np.float32), step)
-    return tone, clean
-
-
-def _lines(calm: ImageF32, known: MaskBool, half: int) -> MaskBool:
-    """Where something thin, ``half`` px to each side, is darker than what is beside it, beyond what skin is."""
-    size = 2 * half + 1
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
-    grey = calm.mean(axis=-1)
-    dent = cv2.morphologyEx(grey, cv2.MORPH_CLOSE, kernel) - grey
-    usual = float(np.median(dent[known])) if known.any() else 0.0
-    spread = 1.4826 * float(np.median(np.abs(dent[known] - usual))) if known.any() else 0.0
-    return np.asarray(dent > usual + LINE_SPREADS * spread + 0.01)
 
 
 def quilt_of(plate: dict[str, Any]) -> Quilt | None:

@@ -16,9 +16,10 @@ from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
-from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, BLED_PX, DARKEST, INK_POWER, LIMB_PX, MIXED_PX, at_limb
+from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, DARKEST, INK_POWER, LIMB_PX, MIXED_PX, at_limb
 from gentle_veil.core.veils.conceal.rim import Rim
 from gentle_veil.core.veils.conceal.surround import Surround
+from gentle_veil.core.veils.conceal.undertone import BLED_PX
 
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
 REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
