@@ -151,25 +151,23 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, told: ImageF32,
     Its colour is read where all channels tell together (``weight``, (h, w, 1)), its strength through each that does
     (``told``, (h, w, 3)): blue ink lets blue through. Within a solid of ``half`` px the colour is that around it.
     """
-
-    clear = weight**2
+    clear, covered = weight**2, (weight > 0).astype(np.float32)
 
     def colour(width: float) -> Reading:
         here = broad_blur(np.concatenate([frame * clear, clear], axis=-1), width)
-        there = broad_blur(np.concatenate([picture * clear, (weight > 0).astype(np.float32)], axis=-1), width)
+        there = broad_blur(np.concatenate([picture * clear, covered], axis=-1), width)
         ratio = _log_ratio(here[..., :3], there[..., :3])
         return ratio - ratio.mean(axis=-1, keepdims=True), here[..., 3:], there[..., 3:]
 
     widths = (4 * sigma, 2 * sigma, sigma)
     tint = _narrowed(colour, (max(half, 8 * sigma), *widths))
-    untinted = frame * np.exp(-tint)
+    untinted, most = frame * np.exp(-tint), np.maximum(np.maximum(told[..., 0], told[..., 1]), told[..., 2])
+    here, there = (np.einsum("yxc,yxc->yx", told, p) for p in (untinted, picture))
+    fields = np.stack([here, there, most, covered[..., 0]], axis=-1)
 
     def strength(width: float) -> Reading:
-        count = broad_blur(told, width)
-        ratio = _log_ratio(broad_blur(untinted * told, width), broad_blur(picture * told, width))
-        total = np.maximum(count.sum(axis=-1, keepdims=True), np.float32(1e-12))
-        covered = broad_blur((weight > 0).astype(np.float32), width)
-        return (count * ratio).sum(axis=-1, keepdims=True) / total, count.max(axis=-1, keepdims=True), covered
+        here, there, count, share = np.split(broad_blur(fields, width), 4, axis=-1)
+        return _log_ratio(here, there), count, share
 
     return np.asarray(tint + _narrowed(strength, widths), np.float32)
 
