@@ -79,6 +79,12 @@ def soon(true: Callable[[], bool]) -> None:
         time.sleep(0.05)
 
 
+def kept_range(page: Page, server) -> tuple[int, int]:
+    """The first shot's in and out frame as the library has them."""
+    shot = page.request.get(f"{server.url}api/shots").json()["shots"][0]
+    return shot["in_frame"], shot["out_frame"]
+
+
 def test_opening__the_film_is_there_and_the_next_step_is_said(page: Page, server) -> None:
     opened(page, server)
     expect(page.get_by_text("Nothing is followed yet.")).to_be_visible()
@@ -105,13 +111,14 @@ def test_playing__moves_the_playhead_and_keys_step(page: Page, server) -> None:
     page.keyboard.press("i")
     go_to(page, 20)
     page.keyboard.press("o")
+    soon(lambda: kept_range(page, server) == (10, 20))
     page.keyboard.press("Home")
     expect(head).to_have_attribute("aria-valuenow", "10")
     page.keyboard.press("Shift+I")
     page.keyboard.press("Home")
     expect(head).to_have_attribute("aria-valuenow", "0")
     # What follows in this story is for all frames: the range has arrived before the page is closed.
-    soon(lambda: page.request.get(f"{server.url}api/shots").json()["shots"][0]["in_frame"] == 0)
+    soon(lambda: kept_range(page, server) == (0, 99))
 
 
 def test_take_a_spot_off__one_drag_then_it_is_gone(page: Page, server) -> None:
