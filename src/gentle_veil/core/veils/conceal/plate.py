@@ -35,10 +35,8 @@ from gentle_veil.core.veils.conceal.undertone import (
     tone_under_ink,
 )
 
-NEIGHBOURS, ALIKE_SIGMA = (
-    9,
-    12.0,
-)  # frames whose median is the reference without grain; px in which their light is alike
+NEIGHBOURS = 9  # frames whose median is the reference without grain
+ALIKE_SIGMA = 12.0  # reference px in which their light is alike
 PLAIN_SIGMA, PLAIN_LEAST = 2.0, 0.05  # reference px; natural log that is plain in any case
 USUAL_SPREAD = 4.0  # the same, within which skin may have folds and pores, but no brows
 LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
@@ -82,7 +80,7 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     looks = [raw_lin, *_other_looks(frames, placement, box)]
     followed = polygon_mask(placement.drape_ref, *size, (x0, y0))
     quilt = _quilted(looks, img_lin, tone, (x0, y0), inside, beside, surface & ~drawn & ~marks, followed)
-    share = np.clip((img_lin / np.maximum(np.exp(tone), DARKEST)).min(axis=-1), 0, 1) ** INK_POWER
+    share = let_through(img_lin, tone).min(axis=-1)
     clean &= depth > LIMB_PX
     seen_lin, part = _unmixed(img_lin, inside)
     weight = (part > HALF) * np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, LEAST_WEIGHT)))
@@ -100,6 +98,11 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
         "half": 0 if quilt is None else quilt.half,
         "patches": [] if quilt is None else quilt.patches.round(2).tolist(),
     }
+
+
+def let_through(img_lin: ImageF32, tone: ImageF32) -> ImageF32:
+    """How much what lies on the surface lets each channel tell of the light (h, w, 3)."""
+    return np.asarray(np.clip(img_lin / np.maximum(np.exp(tone), DARKEST), 0, 1) ** np.float32(INK_POWER), np.float32)
 
 
 def _quilted(

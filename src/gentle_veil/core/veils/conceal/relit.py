@@ -16,7 +16,7 @@ from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
-from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, DARKEST, INK_POWER, LIMB_PX, MIXED_PX, at_limb
+from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, DARKEST, LIMB_PX, MIXED_PX, at_limb, let_through
 from gentle_veil.core.veils.conceal.rim import Rim
 from gentle_veil.core.veils.conceal.surround import Surround
 from gentle_veil.core.veils.conceal.undertone import BLED_PX
@@ -89,7 +89,7 @@ def lit_tone(
     sigma = LIGHT_SIGMA * around.scale
     weight, seen_depth = (weight / np.float32(255)) ** 2, seen_depth[..., 0]
     bare = weight[..., 0] > BARE
-    told = np.maximum(weight, _through(picture, tone)) * (weight > 0)
+    told = np.maximum(weight, let_through(picture, tone)) * (weight > 0)
     if around.front is not None:
         weight, told = (w * (1 - around.front)[..., None] for w in (weight, told))
     depth = rim.depth / np.float32(around.scale)
@@ -138,11 +138,6 @@ def lit_tone(
     if match < 1:
         lit = tone + np.float32(match) * (lit - tone)
     return lit + limb, np.ones_like(away) if plate["whole"] else drawn_matte(away, reach.beyond)
-
-
-def _through(picture: ImageF32, tone: ImageF32) -> ImageF32:
-    """How much what lies on the surface lets each channel tell of the light (h, w, 3)."""
-    return np.asarray(np.clip(picture / np.exp(tone), 0, 1) ** np.float32(INK_POWER), np.float32)
 
 
 def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, told: ImageF32, sigma: float, half: float) -> ImageF32:
