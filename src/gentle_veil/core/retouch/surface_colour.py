@@ -57,18 +57,17 @@ def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tup
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
     behind = _tidy((like | beside) & ~surface, size)
-    behind = rooted(behind, inside)
+    behind = rooted(behind, ~inside)
     if not behind.any() or not _another(_described(ratios[behind & ~inside]), own):
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
     return surface, behind | _up_to_the_rim(calm, _tidy(behind & like, size), beside_mark, size)
 
 
-def rooted(behind: MaskBool, inside: MaskBool) -> MaskBool:
-    """The parts of what is behind that are seen beyond a mark (``inside``), too: all (h, w)."""
-    _, labels = cv2.connectedComponents(behind.astype(np.uint8))
-    seen = np.unique(labels[behind & ~inside])
-    return behind & np.isin(labels, seen[seen > 0])
+def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
+    """The connected parts of a mask that have any of the ``roots`` in them: all (h, w)."""
+    _, labels = cv2.connectedComponents(mask.astype(np.uint8))
+    return mask & np.isin(labels, np.unique(labels[mask & roots]))
 
 
 def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, near: MaskBool, size: float) -> MaskBool:

@@ -16,6 +16,7 @@ from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.contracts.veil import Site
 from gentle_veil.core.measure.belonging import motion_at
 from gentle_veil.core.retouch.membrane import broad_blur
+from gentle_veil.core.retouch.surface_colour import rooted
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
 FINE_SIGMA = 0.8  # reference px
@@ -52,9 +53,7 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBo
     signs = _polarity(off / _spread(off, beside), inside & seen)
     far = _far(off, beside, signs)
     strong = cv2.morphologyEx(((far > STRONG) & seen).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    _, labels = cv2.connectedComponents(strong, connectivity=8)
-    rooted = np.unique(labels[(strong > 0) & inside & seen])
-    drawn = np.isin(labels, rooted[rooted > 0])
+    drawn = rooted(strong > 0, inside & seen)
     near = beside & grown(inside, NEAR_PX) & ~drawn
     usual = (strong > 0)[near].mean() if near.any() else 1.0
     if distance_from(~inside).max() < NARROW_PX or drawn[inside & seen].mean() < DENSER * usual:
@@ -73,10 +72,8 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBo
 def _wide(kept: MaskBool) -> MaskBool:
     """What is kept without its slivers and islets, which would look like a rash, or be a light line of the drawing."""
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * ISLET_PX + 1, 2 * ISLET_PX + 1))
-    opened = cv2.morphologyEx(kept.astype(np.uint8), cv2.MORPH_OPEN, kernel)
-    _, labels = cv2.connectedComponents(opened)
-    rooms = np.unique(labels[distance_from(~kept) > ROOM_PX])
-    return np.isin(labels, rooms[rooms > 0])
+    opened = cv2.morphologyEx(kept.astype(np.uint8), cv2.MORPH_OPEN, kernel) > 0
+    return rooted(opened, distance_from(~kept) > ROOM_PX)
 
 
 def _spread(off: ImageF32, beside: MaskBool) -> np.ndarray:

@@ -27,6 +27,7 @@ from gentle_veil.core.veils.conceal.drawn import (
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
 from gentle_veil.core.veils.conceal.rim import read_rim
 from gentle_veil.core.veils.conceal.undertone import (
+    DARKEST,
     EDGE_PX,
     SKIN_SPREAD,
     calm_log,
@@ -47,7 +48,6 @@ INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lie
 HALF, LEAST_LEFT = 0.5, 0.02  # of a pixel that is the surface, from which it is known; of its light that is left
 LEAST_WEIGHT = 2e-5
 THING_PX = 2  # reference px around a brow that may be part of it
-DARKEST = 1e-3
 
 
 def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
@@ -66,7 +66,8 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     surface &= ~grown(behind, EDGE_PX)
     depth = distance_from(behind)
     # The tone meets whatever lies around the mark, lips too; texture comes from plain skin only.
-    tone, clean = clean_tone(img_lin, inside, marks, (surface & (depth > LIMB_PX)) | (depth > MIXED_PX))
+    calm = calm_log(img_lin)
+    tone, clean = clean_tone(calm, inside, marks, (surface & (depth > LIMB_PX)) | (depth > MIXED_PX))
     beside = surface & ~inside & ~marks & (depth > LIMB_PX)
     drawing = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
     # Where all goes, what is like the skin around still tells the tone.
@@ -74,7 +75,7 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     clean &= ~drawn
     haze = np.zeros((HAZE_PX + 1, 3))
     if drawing is not None:
-        tone, haze = tone_under_ink(calm_log(img_lin), tone, clean, drawn, inside, depth > MIXED_PX)
+        tone, haze = tone_under_ink(calm, tone, clean, drawn, inside, depth > MIXED_PX)
     tone = carried_on(tone, depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
     looks = [raw_lin, *_other_looks(frames, placement, box)]

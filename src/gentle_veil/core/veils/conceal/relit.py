@@ -16,10 +16,10 @@ from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
-from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, DARKEST, LIMB_PX, MIXED_PX, at_limb, let_through
+from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, LIMB_PX, MIXED_PX, at_limb, let_through
 from gentle_veil.core.veils.conceal.rim import Rim
 from gentle_veil.core.veils.conceal.surround import Surround
-from gentle_veil.core.veils.conceal.undertone import BLED_PX
+from gentle_veil.core.veils.conceal.undertone import BLED_PX, DARKEST
 
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
 REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
@@ -60,10 +60,18 @@ def shown_there(
     calm, home = (np.log(np.maximum(cv2.GaussianBlur(p, (0, 0), SHOWN_SIGMA), DARKEST)) for p in (frame, picture))
     off = np.abs(calm - home - light).max(axis=-1)
     # Ink of a strong colour is known by that, however dark the fold is that it has come into.
-    ratios, own = (values - values[..., 1:2] for values in (calm, home))
-    coloured = (np.abs(own).max(axis=-1) > COLOURED) & (np.abs(ratios - own).max(axis=-1) < COLOUR_APART)
+    coloured = (np.abs(_ratios(home)).max(axis=-1) > COLOURED) & _of_one_colour(calm, home)
     shown = deep & ((off < SHOWN_WITHIN) | coloured)
     return cv2.medianBlur(shown.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
+
+
+def _ratios(log: ImageF32) -> ImageF32:
+    """The log of each channel over the green one, which the strength of the light leaves as it is."""
+    return log - log[..., 1:2]
+
+
+def _of_one_colour(one: ImageF32, other: ImageF32) -> MaskBool:
+    return np.asarray((np.abs(_ratios(one) - _ratios(other)) < COLOUR_APART).all(axis=-1))
 
 
 def lit_tone(
@@ -111,7 +119,8 @@ def lit_tone(
     size, small = around.size, halved(frame)
     given = (small, halved(picture))
     clean, told = halved(weight * here), halved(told * here)
-    known = halved(((around.ring | (around.distance < 0)) & skin).astype(np.float32)[..., None])
+    asked = around.ring | (around.distance < 0)
+    known = halved((asked & skin).astype(np.float32)[..., None])
     haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
 
     def lit_where(free: ImageF32 | float) -> tuple[ImageF32, ImageF32]:
@@ -125,7 +134,7 @@ def lit_tone(
     if (free < 1).any():
         known = known * free
         lit, made = lit_where(free)
-    fresh = (around.ring | (around.distance < 0)) & (seen_depth < MIXED_PX) & (bare | (seen_depth < 1))
+    fresh = asked & (seen_depth < MIXED_PX) & (bare | (seen_depth < 1))
     fresh &= depth > limb_px + LIMB_PX
     if fresh.any():
         shown = halved((depth > limb_px).astype(np.float32)) > 0.5
@@ -176,14 +185,14 @@ def _narrowed(read: Callable[[float], Reading], widths: Sequence[float]) -> Imag
 
     Convention: ``read`` gives over a width a value, how much tells it, and what share of it is surface
     """
-    out, _, _ = wider = read(widths[0])
+    out, wider, _ = read(widths[0])
     for width in widths[1:]:
         value, count, covered = read(width)
         solid = np.clip((covered - PARTLY) / (ALL_AROUND - PARTLY), 0, 1)
-        least = np.minimum(1.0, (SOLID * wider[1] + SOLID_LEAST) / ENOUGH)
+        least = np.minimum(1.0, (SOLID * wider + SOLID_LEAST) / ENOUGH)
         trust = count**2 / (count**2 + (ENOUGH * least**solid) ** 2)
         out = np.asarray(trust * value + (1 - trust) * out, np.float32)
-        wider = value, count, covered
+        wider = count
     return out
 
 
@@ -214,8 +223,7 @@ def _skin_of_its_own(frame: ImageF32, made: ImageF32, surface: MaskBool, radius:
     grey = calm.mean(axis=-1)
     grey[~surface] = grey.min()
     bright = grey > cv2.morphologyEx(grey, cv2.MORPH_CLOSE, disc) - ENVELOPE_BELOW
-    ratios = [values - values[..., 1:2] for values in (calm, tone)]
-    return np.asarray(bright & (np.abs(ratios[0] - ratios[1]) < COLOUR_APART).all(axis=-1), np.float32)
+    return np.asarray(bright & _of_one_colour(calm, tone), np.float32)
 
 
 def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, widths: tuple[float, ...]) -> ImageF32:

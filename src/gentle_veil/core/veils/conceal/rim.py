@@ -53,12 +53,12 @@ class Rim:
 def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[MaskBool], MaskBool] | None = None) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
-    ``shown`` tells which of the places (h, w) that seem to be behind, within the mark, show the surface all the same:
-    dark ink and a cold shade may look like hair.
+    ``shown`` tells which of the places (h, w) that seem to be behind show the surface all the same: dark ink and a cold
+    shade may look like hair. It is asked only where any of them lie within the mark.
     """
     behind = _behind(frame_lin, inside)
     if shown is not None and (behind & inside).any():
-        behind = rooted(behind & ~shown(behind), inside)
+        behind = rooted(behind & ~shown(behind), ~inside)
     if not behind.any():
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)

@@ -25,13 +25,13 @@ SOLID_OFF, SOLID_SLOPE, SOLID_SIGMA, SOLID_AREA, SOLID_WEIGHT = 0.3, 0.05, 1.5, 
 DARKEST = 1e-3
 
 
-def clean_tone(img_lin: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBool) -> tuple[ImageF32, MaskBool]:
-    """The log light of clean skin everywhere, and where the picture shows it.
+def clean_tone(calm: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskBool) -> tuple[ImageF32, MaskBool]:
+    """The log light of clean skin everywhere, and where the picture (``calm``, as `calm_log`) shows it.
 
     First through what lies around the mark; then also through the pixels within it that are like it, again and
     again, until the drawing alone is left out.
     """
-    calm, step = calm_log(img_lin), _step(inside)
+    step = _step(inside)
     known = surface & ~inside & ~marks
     if known.sum() < 50:
         known = ~inside & ~marks
