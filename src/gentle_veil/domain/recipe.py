@@ -82,7 +82,7 @@ class PlateWritten(Strict):
 class FollowerChoice(Strict):
     """Which follower moves the drape, and what is set on it; everything left out has a default."""
 
-    kind: str = "plane"
+    kind: str = "mesh"
     options: dict[str, Any] = Field(default_factory=dict)
 
 

@@ -228,7 +228,7 @@ def _ready_to_work() -> None:
     """Load the compiled kernels, so that the first job does not wait for them."""
     frames = ArrayFrames(np.random.default_rng(1).integers(0, 255, (2, 96, 128, 3), dtype=np.uint8))
     square = np.array([[30.0, 20.0], [90.0, 20.0], [90.0, 70.0], [30.0, 70.0]])
-    FOLLOWERS["plane"].estimate(frames, Region(0, square), FOLLOWERS["plane"].Options(), wanted=[1])
+    FOLLOWERS["mesh"].estimate(frames, Region(0, square), FOLLOWERS["mesh"].Options(), wanted=[1])
 
 
 class InlineExecutor(Executor):

@@ -1,7 +1,7 @@
 """Follow a drape, and keep what has been followed so far."""
 
 import io
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -28,8 +28,6 @@ from gentle_veil.media.write import write_atomically
 from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.vectors import FramesWithVectors, content_brought_for
 from gentle_veil.services.workspace import Workspace
-
-SAVE_EVERY = 50  # frames; what has been followed survives a crash
 
 
 def control_points(outline: Outline) -> tuple[Points, MaskBool]:
@@ -215,7 +213,7 @@ def follow(
     """Follow a drape to the wanted frames (k from 0), going on from what is known; ``again`` starts anew.
 
     With several reference frames each is followed both ways up to the next one; between two of them the surface is
-    shared out. What has been followed is kept every SAVE_EVERY frames and when stopped.
+    shared out. What has been followed is kept on the way, and when it is stopped.
     """
     if FOLLOWERS.get(drape.follower.kind) is None:
         raise NotFoundError(f"There is no follower '{drape.follower.kind}'; choose {', '.join(FOLLOWERS)}.")
@@ -271,15 +269,14 @@ def _follow_one(
     frames = FramesWithVectors(workspace)
     track = None if again else _raw_track(workspace, key)
     missing = [k for k in wanted if track is None or track.row(k) is None]
-    done = 0
-    for chunk in _outward(missing, region.reference):
-        tell = _part_of(report, done, len(missing))
-        track = follower.estimate(frames, region, options, wanted=chunk, known=track, report=tell)
-        workspace.cache.put_arrays("track", key, track_arrays(track))
-        done += len(chunk)
-    if track is None:
-        track = follower.estimate(frames, region, options, wanted=[], report=report)
-        workspace.cache.put_arrays("track", key, track_arrays(track))
+    if track is not None and not missing:
+        return track
+
+    def keep(so_far: SurfaceTrack) -> None:
+        workspace.cache.put_arrays("track", key, track_arrays(so_far))
+
+    track = follower.estimate(frames, region, options, wanted=missing, known=track, report=report, keep=keep)
+    keep(track)
     return track
 
 
@@ -288,10 +285,3 @@ def _part_of(report: Report, before: int, total: int) -> Report:
         report(before + done, total, doing)
 
     return tell
-
-
-def _outward(missing: Sequence[int], reference: int) -> list[list[int]]:
-    """Frames in chunks that begin at the reference: after it first, then before it."""
-    after = [k for k in missing if k >= reference]
-    before = [k for k in missing if k < reference][::-1]
-    return [side[i : i + SAVE_EVERY] for side in (after, before) for i in range(0, len(side), SAVE_EVERY)]

@@ -962,7 +962,7 @@ export interface components {
         Drape: {
             /**
              * @default {
-             *       "kind": "plane",
+             *       "kind": "mesh",
              *       "options": {}
              *     }
              */
@@ -1091,7 +1091,7 @@ export interface components {
         FollowerChoice: {
             /**
              * Kind
-             * @default plane
+             * @default mesh
              */
             kind?: string;
             /** Options */

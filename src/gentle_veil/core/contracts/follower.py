@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 
@@ -10,6 +10,9 @@ from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.types import Points
+
+KEEP_EVERY = 25  # frames
+Row = TypeVar("Row")
 
 
 def nothing_passes(k: int) -> Sequence[Points]:
@@ -26,6 +29,16 @@ class Region:
     reference: int
     polygon: Points
     held_out: Callable[[int], Sequence[Points]] = nothing_passes
+
+
+class Keep(Protocol):
+    """Called with the track so far every KEEP_EVERY frames, and when following ends early, whatever the reason."""
+
+    def __call__(self, track: SurfaceTrack, /) -> None: ...
+
+
+def keep_nothing(track: SurfaceTrack) -> None:
+    """The default: only the whole track counts."""
 
 
 class Follower(Protocol):
@@ -45,6 +58,7 @@ class Follower(Protocol):
         wanted: Sequence[int],
         known: SurfaceTrack | None = None,
         report: Report = silent,
+        keep: Keep = keep_nothing,
     ) -> SurfaceTrack:
         """Follow to the ``wanted`` frames, going on from ``known`` where that is nearer than the reference.
 
@@ -59,3 +73,36 @@ def frames_outward(reference: int, wanted: Sequence[int]) -> tuple[list[int], li
     """The wanted frames after the reference, rising, and before it, falling."""
     chosen = np.unique(np.asarray(list(wanted), int))
     return [int(k) for k in chosen if k > reference], [int(k) for k in chosen[::-1] if k < reference]
+
+
+def walked(
+    reference: int,
+    wanted: Sequence[int],
+    begin: Callable[[list[int]], Callable[[int], Row]],
+    track_of: Callable[[dict[int, Row]], SurfaceTrack],
+    *,
+    report: Report,
+    keep: Keep,
+) -> SurfaceTrack:
+    """The track to the ``wanted`` frames, outward from the reference: first after it, then before it.
+
+    ``begin`` is given the frames of a side in order, and gives what follows to each of them in turn; ``track_of`` makes
+    the track of the rows so far
+    """
+    after, before = frames_outward(reference, wanted)
+    total, rows = len(after) + len(before), dict[int, Row]()
+    try:
+        for side in (after, before):
+            if not side:
+                continue
+            follow = begin(side)
+            for k in side:
+                report(len(rows), total, f"following frame {k}")
+                rows[k] = follow(k)
+                if len(rows) % KEEP_EVERY == 0:
+                    keep(track_of(rows))
+    except BaseException:
+        keep(track_of(rows))
+        raise
+    report(total, total, "followed")
+    return track_of(rows)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
+from gentle_veil.core.geometry.mesh import locate_points
 from gentle_veil.core.types import Points
 
 RIDGE = 1e-6  # two tacks on one spot that disagree meet half way
@@ -50,6 +51,16 @@ def _over_place(tack: Tack, points_ref: Points) -> np.ndarray:
     return np.asarray(np.exp(-3.0 * d2 / tack.reach**2))  # exp(-3) is a twentieth
 
 
+def _between_vertices(track: SurfaceTrack, tack: Tack, points_ref: Points) -> np.ndarray:
+    """`_over_place` at points (N, 2) as the mesh carries it: straight from vertex to vertex."""
+    share = _over_place(tack, points_ref)
+    triangle, weights = locate_points(track.vertices_ref, track.triangles, points_ref)
+    hit = triangle >= 0
+    corners = _over_place(tack, track.vertices_ref)[track.triangles[triangle[hit]]]
+    share[hit] = (corners * weights[hit]).sum(axis=1)
+    return share
+
+
 def tacked(track: SurfaceTrack, tacks: Sequence[Tack]) -> SurfaceTrack:
     """The track with its tacks met exactly; where several overlap they share the correction.
 
@@ -65,7 +76,7 @@ def tacked(track: SurfaceTrack, tacks: Sequence[Tack]) -> SurfaceTrack:
         [track.carry(p, row)[0] for p, row in zip(at, rows, strict=True) if row is not None]
     )
     frames = np.array([t.frame for t in used])
-    coupling = np.stack([_over_place(t, at) * _over_time(t, reference, frames) for t in used], axis=1)
+    coupling = np.stack([_between_vertices(track, t, at) * _over_time(t, reference, frames) for t in used], axis=1)
     strength = np.linalg.solve(coupling.T @ coupling + RIDGE * np.eye(len(used)), coupling.T @ wanted)
     positions = track.positions.astype(np.float64).copy()
     for tack, push in zip(used, strength, strict=True):

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from conftest import MARK, SpottedShot, ring, spot_recipe
 
-from gentle_veil.core.errors import NotFoundError, RecipeError
+from gentle_veil.core.errors import CancelledError, NotFoundError, RecipeError
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Drape, Recipe
@@ -42,6 +42,21 @@ def test_two_references__are_followed_both_ways_and_stand_on_one_surface(kind, w
     assert set(followed.track.status) == {"ok"}
     for k in (0, 6, 12):
         assert off(workspace, two, spotted_shot, k).max() < 0.6
+
+
+@pytest.mark.property
+def test_stopped_on_the_way__what_was_followed_is_kept_and_gone_on_from(workspace) -> None:
+    def stop(done: int, total: int, doing: str = "", /) -> None:
+        if done == 5:
+            raise CancelledError
+
+    plain = drape()
+    with pytest.raises(CancelledError):
+        follow(workspace, Recipe(), plain, range(16), report=stop)
+    known = known_track(workspace, Recipe(), plain)
+    assert known is not None
+    assert list(known.track.frames) == [0, 1, 2, 3, 4, 5]
+    assert len(follow(workspace, Recipe(), plain, range(16)).track.frames) == 16
 
 
 @pytest.mark.property

@@ -83,7 +83,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       (ok) => ok && ui.set({ selection: { kind: "shot" }, stage: "shot" }),
     );
   };
-  const kind = drape.follower?.kind ?? "plane";
+  const kind = drape.follower?.kind ?? "mesh";
   const here = statusAt(track, ui.frame);
   return (
     <>
@@ -157,7 +157,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <Choice
           label="Follower"
           value={kind}
-          options={Object.entries(params?.followers ?? { plane: { label: "Plane" } }).map(([value, f]) => ({
+          options={Object.entries(params?.followers ?? { mesh: { label: "Mesh" } }).map(([value, f]) => ({
             value,
             text: f.label,
           }))}

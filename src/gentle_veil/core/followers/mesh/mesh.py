@@ -5,13 +5,13 @@ itself from a solve against the reference picture, so that nothing drifts. What 
 whole neighbourhoods fit, and is carried by what is seen around it.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import (
@@ -78,7 +78,7 @@ LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is
 LEAST_BOX = 16  # px of the picture, to look at it
 STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
 AWAY, UNLIKE = (2.0, 4.0), (0.3, 0.5)  # usual misses of the company; of the correlation with the reference
-LEARN_FROM = 4  # known frames that are looked at again before going on
+RECALLED, LEARN_FROM = 24, 4  # known frames that are looked at again before going on, and the last, followed again
 
 
 @dataclass
@@ -121,21 +121,25 @@ class MeshFollower:
         wanted: Sequence[int],
         known: SurfaceTrack | None = None,
         report: Report = silent,
+        keep: Keep = keep_nothing,
     ) -> SurfaceTrack:
         run = self.run_on(frames, region, options)
-        after, before = frames_outward(region.reference, wanted)
-        total, done = len(after) + len(before), 0
-        rows = {region.reference: run.reference_row()}
-        for side in (after, before):
-            if not side:
-                continue
+
+        def begin(side: list[int]) -> Callable[[int], TrackRow]:
             state, history = run.resumed(known, side)
-            for k in side:
-                report(done, total, f"following frame {k}")
-                rows[k], state = run.follow(k, state, history)
-                done += 1
-        report(total, total, "followed")
-        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+
+            def follow(k: int) -> TrackRow:
+                nonlocal state
+                row, state = run.follow(k, state, history)
+                return row
+
+            return follow
+
+        def track_of(rows: dict[int, TrackRow]) -> SurfaceTrack:
+            here = {region.reference: run.reference_row(), **rows}
+            return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, here))
+
+        return walked(region.reference, wanted, begin, track_of, report=report, keep=keep)
 
 
 def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:
@@ -152,7 +156,7 @@ def _known_before(known: SurfaceTrack | None, reference: int, side: list[int]) -
     """The last few known frames before the first of a side, in its order."""
     step = 1 if side[0] > reference else -1
     out: list[int] = []
-    for k in range(side[0] - step, reference, -step)[:LEARN_FROM]:
+    for k in range(side[0] - step, reference, -step)[: RECALLED + LEARN_FROM]:
         if known is None or known.row(k) is None:
             break
         out.insert(0, k)
@@ -233,16 +237,41 @@ class MeshRun:
         return self._resumed(known, last, row, known.row(last - step)), history
 
     def resumed(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
-        """As `begin`, and knowing the light, the grain, the focus and the stiffness of the frames before the side's."""
-        learnt_from = _known_before(known, self.reference, side)
-        state, history = self.begin(known, [*learnt_from, *side])
-        for k in learnt_from:
-            _, state = self.follow(k, state, history)
-        if known is not None and learnt_from:
-            row = known.row(learnt_from[-1])
+        """As `begin`, and knowing how the surface looked on the frames before the side's, their light, grain and focus,
+        what goes with it, and its stiffness."""
+        before = _known_before(known, self.reference, side)
+        state, history = self.begin(known, [*before, *side])
+        if known is not None and before:
+            for k in before[:-LEARN_FROM]:
+                state = self.recalled(k, state, history, known)
+            for k in before[-LEARN_FROM:]:
+                _, state = self.follow(k, state, history)
+            row = known.row(before[-1])
             displacement = self.registration.displacement(self._controls(known.positions[row]))
             state = replace(state, displacement=displacement, status=str(known.status[row]))
         return state, history
+
+    def recalled(self, k: int, state: MeshState, history: PlaneHistory, known: SurfaceTrack) -> MeshState:
+        """The state after a frame on which the place is known: as `follow`, without looking for it."""
+        r, row = self.registration, known.row(k)
+        assert row is not None
+        status, controls = str(known.status[row]), self._controls(known.positions[row])
+        displacement = r.displacement(controls)
+        self.company.go(history[-1][0], k, state.displacement, seen=state.status in SEEN)
+        history.append((k, known.frame_from_ref(row), status))
+        r.pictures = r.home if state.memory is None else state.memory.pictures(r.home)
+        pyramid = self._pyramid(k, displacement) if status in SEEN else None
+        if pyramid is None:
+            return self.carried(state, displacement, status)[1]
+        self._focused(pyramid, displacement, state.visible)
+        fit = r.unsolved(pyramid, controls, state.light, state.visible, self.limits())
+        self._shown(fit, state.light, r.fine(self._familiar(k, displacement)))
+        memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False)
+        likeness = likeness_of(r, fit, memory.unlike)
+        usual = likeness if state.memory is None else state.likeness
+        _, new = self._taken(replace(state, likeness=usual), fit, pyramid, memory, likeness)
+        self._learn_of_company(state, new)
+        return replace(new, status=status)
 
     def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> MeshState:
         r = self.registration
@@ -284,16 +313,17 @@ class MeshRun:
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         """Where the region is on frame ``k``, next to the frame of ``state``; ``history`` goes on by that frame."""
-        seen = state.status in SEEN
-        self.company.go(history[-1][0], k, state.displacement, seen=seen)
+        self.company.go(history[-1][0], k, state.displacement, seen=state.status in SEEN)
         row, new = self._followed(k, state, history)
-        known = seen and new.status in SEEN
+        self._learn_of_company(state, new)
+        return row, new
+
+    def _learn_of_company(self, state: MeshState, new: MeshState) -> None:
+        known = state.status in SEEN and new.status in SEEN
         steps = (state.displacement, new.displacement) if known else (None, None)
-        shown = self._shown_share(new.visible)
-        whole = new.status in SEEN and shown >= WEAK_SHARE
+        whole = new.status in SEEN and self._shown_share(new.visible) >= WEAK_SHARE
         undisturbed = whole and new.now is not None and new.now.as_usual(state.likeness)
         self.company.learn(*steps, whole=whole, undisturbed=undisturbed)
-        return row, new
 
     def _followed(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         r = self.registration
@@ -320,9 +350,7 @@ class MeshRun:
         pyramid = self._pyramid(k, *guesses)
         if pyramid is None:
             return self.carried(state, guesses[-1], OUTSIDE)
-        blur = self.focusing.blur(r.look(pyramid, NEAR, guesses[-1])[0], state.visible)
-        r.near = BROAD if blur > SOFT_FROM else NEAR
-        r.pictures = defocused(r.pictures, blur)
+        self._focused(pyramid, guesses[-1], state.visible)
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
         going = state.status in SEEN and state.before is not None
@@ -358,6 +386,13 @@ class MeshRun:
             # What the plane took for the region may be a stranger: it must not go on from there.
             history[-1] = (k, last_plane, LOST)
         return row, new
+
+    def _focused(self, pyramid: GreyPyramid, displacement: ImageF32, visible: ImageF32) -> None:
+        """Compare with pictures as soft as the frame under a displacement, in the bands that are left."""
+        r = self.registration
+        blur = self.focusing.blur(r.look(pyramid, NEAR, displacement)[0], visible)
+        r.near = BROAD if blur > SOFT_FROM else NEAR
+        r.pictures = defocused(r.pictures, blur)
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
@@ -423,12 +458,17 @@ class MeshRun:
                 self.trials.take(self._costs(pyramid, predicted, light, visible, limits))
             stiffness = self.trials.chosen
         fit = r.solve(pyramid, predicted, light, visible, stiffness, limits)
+        self._shown(fit, light, familiar)
+        return fit
+
+    def _shown(self, fit: MeshFit, light: Light, familiar: ImageF32) -> None:
+        """Tell what is seen of a fit, and keep the light before (``light``) where nothing is."""
+        r = self.registration
         # Against the light as it was: what hides a place would pass for a change of light.
         misfit = r.misfit(r.near, fit.seen, light, self._usual_sigma(r.near) if self.sigmas[r.near] else fit.sigma, 0.5)
         fit.visible[...] = shown = r.visibility(misfit, r.held) * familiar
         fit.light.gain[...] = shown * fit.light.gain + (1 - shown) * light.gain
         fit.light.bias[...] = shown * fit.light.bias + (1 - shown) * light.bias
-        return fit
 
     def _costs(self, pyramid, predicted, light, visible, limits) -> list[float]:  # type: ignore[no-untyped-def]
         """Leave out blocks, and see how well each choice of stiffness foretells them."""
@@ -470,6 +510,17 @@ class MeshRun:
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
+        return self._taken(state, fit, pyramid, memory, likeness)
+
+    def _taken(
+        self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, memory: Memory, likeness: Likeness
+    ) -> tuple[TrackRow, MeshState]:
+        """A fit that is believed: how sure it is, and what is learnt from it."""
+        r, shown, displacement = (
+            self.registration,
+            self._shown_share(fit.visible),
+            self.registration.displacement(fit.controls),
+        )
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
         if not weak and self.focusing.blurs[-1] < LEAST_BLUR:
             self.focusing.learn(fit.residual, fit.visible)

@@ -5,13 +5,13 @@ is searched for, then carried by its neighbours and called `lost`; it never move
 """
 
 import statistics
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
-from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import (
@@ -101,22 +101,24 @@ class PlaneFollower:
         wanted: Sequence[int],
         known: SurfaceTrack | None = None,
         report: Report = silent,
+        keep: Keep = keep_nothing,
     ) -> SurfaceTrack:
         run = PlaneRun(frames, region, options)
-        after, before = frames_outward(region.reference, wanted)
-        total = len(after) + len(before)
-        done = 0
-        rows: dict[int, PlaneStep] = {region.reference: run.reference_step()}
-        for side in (after, before):
+
+        def begin(side: list[int]) -> Callable[[int], PlaneStep]:
             history = run.history(known, region.reference, side)
-            for k in side:
-                report(done, total, f"following frame {k}")
+
+            def follow(k: int) -> PlaneStep:
                 step = run.follow(k, history)
-                rows[k] = step
                 history.append((k, step.frame_from_ref, step.status))
-                done += 1
-        report(total, total, "followed")
-        return merge_tracks(known, run.track(rows))
+                return step
+
+            return follow
+
+        def track_of(rows: dict[int, PlaneStep]) -> SurfaceTrack:
+            return merge_tracks(known, run.track({region.reference: run.reference_step(), **rows}))
+
+        return walked(region.reference, wanted, begin, track_of, report=report, keep=keep)
 
 
 # Frames already followed on one side, nearest the reference first: number, map, status.

@@ -4,14 +4,14 @@ Nothing is updated, so nothing drifts. A point that no longer looks like itself 
 by the ones around it until it is found again.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
 from scipy.interpolate import RBFInterpolator
 from scipy.spatial import Delaunay
 
-from gentle_veil.core.contracts.follower import Region, frames_outward
+from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import (
@@ -65,21 +65,27 @@ class PointsFollower:
         wanted: Sequence[int],
         known: SurfaceTrack | None = None,
         report: Report = silent,
+        keep: Keep = keep_nothing,
     ) -> SurfaceTrack:
         run = _Run(frames, region, options)
-        after, before = frames_outward(region.reference, wanted)
-        total, done = len(after) + len(before), 0
-        rows = {region.reference: TrackRow(run.vertices, np.zeros(len(run.vertices)), OK)}
-        for side in (after, before):
+
+        def begin(side: list[int]) -> Callable[[int], TrackRow]:
             history = run.plane.history(known, region.reference, side)
-            last = run.vertices if known is None or not side else run.last_known(known, side)
-            for k in side:
-                report(done, total, f"following frame {k}")
-                rows[k] = run.follow(k, history, last)
-                last = rows[k].positions
-                done += 1
-        report(total, total, "followed")
-        return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, rows))
+            last = run.vertices if known is None else run.last_known(known, side)
+
+            def follow(k: int) -> TrackRow:
+                nonlocal last
+                row = run.follow(k, history, last)
+                last = row.positions
+                return row
+
+            return follow
+
+        def track_of(rows: dict[int, TrackRow]) -> SurfaceTrack:
+            here = {region.reference: TrackRow(run.vertices, np.zeros(len(run.vertices)), OK), **rows}
+            return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, here))
+
+        return walked(region.reference, wanted, begin, track_of, report=report, keep=keep)
 
 
 class _Run:

@@ -6,7 +6,7 @@ import pytest
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
-from gentle_veil.core.contracts.surface_track import SEEN, STATUSES, error_from_confidence
+from gentle_veil.core.contracts.surface_track import SEEN, STATUSES, SurfaceTrack, error_from_confidence
 from gentle_veil.core.errors import CancelledError, ParameterError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.homography import apply_homography
@@ -171,6 +171,19 @@ def test_cancel__stops_at_once(kind: str, skin: PlanarSequence) -> None:
     with pytest.raises(CancelledError):
         estimate(kind, skin.frames, range(10), report=report)
     assert calls[-1] == (2, 9)
+
+
+def test_stopped_on_the_way__what_was_followed_is_kept(kind: str, skin: PlanarSequence) -> None:
+    def report(done: int, total: int, doing: str = "", /) -> None:
+        if done == 4:
+            raise CancelledError
+
+    kept: list[SurfaceTrack] = []
+    with pytest.raises(CancelledError):
+        estimate(kind, skin.frames, range(10), report=report, keep=kept.append)
+    assert list(kept[-1].frames) == [0, 1, 2, 3, 4]
+    whole = estimate(kind, skin.frames, range(10))
+    np.testing.assert_array_equal(kept[-1].positions, whole.positions[:5])
 
 
 def test_region_without_pixels__is_refused_in_one_sentence(kind: str, skin: PlanarSequence) -> None:

@@ -62,6 +62,10 @@ class _Run(MeshRun):
         self.last = k
         return found
 
+    def recalled(self, k: int, state: MeshState, history: PlaneHistory, known: SurfaceTrack) -> MeshState:
+        self.last = k
+        return super().recalled(k, state, history, known)
+
     def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
         if not self.chosen_vectors.anchor:
             return []

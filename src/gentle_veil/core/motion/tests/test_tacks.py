@@ -46,6 +46,15 @@ def test_one_tack__is_met_and_fades_in_place_and_time(track: SurfaceTrack) -> No
 
 
 @pytest.mark.property
+@pytest.mark.parametrize("reach", [12.0, 40.0])
+def test_between_vertices__a_tack_is_met_all_the_same(track: SurfaceTrack, reach: float) -> None:
+    at, frame = (99.0, 60.5), 20
+    to = track.carry(np.array([at]), frame)[0] + (3.0, 4.0)
+    corrected = tacked(track, [Tack(frame, at, tuple(to), reach, 8)])
+    np.testing.assert_allclose(corrected.carry(np.array([at]), frame)[0], to, atol=1e-3)
+
+
+@pytest.mark.property
 def test_two_tacks_near_each_other__are_both_met(track: SurfaceTrack) -> None:
     places, frame = [(80.0, 56.0), (96.0, 56.0)], 20
     to = [tuple(track.carry(np.array([p]), frame)[0] + d) for p, d in zip(places, [(2, 0), (-1, 1)], strict=True)]
