@@ -17,7 +17,7 @@ INNER = np.stack(np.meshgrid(np.linspace(120, 200, 5), np.linspace(70, 140, 5)),
 
 @pytest.fixture(scope="module")
 def turning() -> np.ndarray:
-    """Skin that goes a px a frame to the left, and looks more and more like another, as what turns in its light does."""
+    """Skin that goes a px a frame to the left, and looks more and more like another, as what turns does."""
     rng = np.random.default_rng(4)
     first, last = (weak_skin(rng, 200, 320 + COUNT) for _ in range(2))
     shares = OTHER * np.clip(np.arange(COUNT) / TURNED, 0, 1)
