@@ -18,6 +18,7 @@ from conceal_plates import DRAPE, FOOTAGE, hull_of
 from gentle_veil.core.colour.ciede2000 import delta_e_2000
 from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_decode
+from gentle_veil.core.composite.in_front import InFront
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import constant
@@ -85,7 +86,7 @@ def one(folder: Path, reference: int, when: int, kind: str) -> dict[str, object]
     placement, params = Placement(track, outline, drape), veil.Params(way="plate")
     prepared = veil.prepare(frames, placement, params)
     bare = Layer("plate", veil, placement, params, prepared=prepared, feather=constant(4.0))
-    behind = replace(bare, passing=passing(frames, track, drape))
+    behind = replace(bare, placement=replace(placement, front=InFront(track, found=passing(frames, track, drape))))
     figures = followed(track, truth, drape, reference, cover)
     ks = [k for k in range(0, len(frames), 3) if (cover[k][marks[k]] > 0.5).mean() > 0.02]
     for name, layer in (("over", bare), ("behind", behind)):

@@ -1,14 +1,12 @@
 """Lay the veils of a recipe on one frame. A pure function of its arguments."""
 
 from dataclasses import dataclass, field, fields, replace
-from functools import cache
+from functools import cache, partial
 from typing import Any
 
 import numpy as np
 
 from gentle_veil.core.composite.canvas import Canvas
-from gentle_veil.core.composite.holdout import Holdout
-from gentle_veil.core.composite.in_front import InFront
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.keyed import Keyed
 from gentle_veil.core.contracts.veil import Patch, Placement, Site, VeilKind
@@ -35,8 +33,6 @@ class Layer:
     come_in: int = 0
     go_out: int = 0
     outline: KeyedOutline | None = None  # on the reference; None: the placement's polygon on every frame
-    holdouts: tuple[Holdout, ...] = ()
-    passing: dict[str, Any] = field(default_factory=dict)  # as `measure.passing` found it
 
     def placed(self, k: int) -> Placement:
         """The placement with the outline as it is on frame ``k``."""
@@ -45,10 +41,12 @@ class Layer:
         return replace(self.placement, polygon_ref=self.outline.polygon(k), feathers=self.outline.feathers_on(k))
 
     def on(self, k: int) -> bool:
-        """Whether the veil is laid on frame ``k``: within its range, on a surface that is known there."""
+        """Whether the veil is laid on frame ``k``: within its range, on a surface that is known there, or where the
+        veil found its own place."""
         if (self.first is not None and k < self.first) or (self.last is not None and k > self.last):
             return False
-        return self.placement.track.seen(k) and self.opacity.at(k) > 0
+        known = self.placement.track.seen(k) or k in self.prepared.get("alone", ())
+        return known and self.opacity.at(k) > 0
 
     def strength(self, k: int) -> float:
         """The opacity on frame ``k``, with coming in after the range's first frame and going out before its last."""
@@ -103,7 +101,7 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         if row is None or not layer.on(k):
             continue
         edge = (layer.feather.at(k), layer.grow.at(k), layer.feather_in.at(k))
-        front = cache(InFront(k, layer.holdouts, layer.placement.track, layer.passing).matte)
+        front = cache(partial(layer.placement.front, k))
         site = Site(canvas, layer.placed(k), row, k, *edge, front=front)
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:

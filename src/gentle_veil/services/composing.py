@@ -10,6 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.in_front import InFront, bared
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.keyed import Keyed, Place, constant
 from gentle_veil.core.contracts.params import specs_of
@@ -79,6 +80,11 @@ def placement_of(
         on_picture=drape is None,
         feathers=None if veil.outline is None else _feathers_of(veil.outline),
         frame_seconds=float(1 / workspace.info.rate) if workspace.info.rate else 0.04,
+        front=InFront(
+            followed.track,
+            holdouts_before(workspace, recipe, veil.drape)[0],
+            _passing(workspace, recipe, veil, followed, report),
+        ),
     )
 
 
@@ -186,6 +192,8 @@ def _ready(workspace: Workspace, recipe: Recipe, veil: Veil) -> tuple[Followed, 
         contents.append(people_key(workspace))
     if _drawn_by_brush(veil):
         contents += _contents_below(workspace, recipe, veil)
+    passing = holdouts_before(workspace, recipe, veil.drape)[1]
+    contents += ["in front", str(veil.behind), passing] if passing or not veil.behind else []
     return followed, prepared_key(followed.content, drape, veil, _others(recipe, veil), contents, kind.prepared_by)
 
 
@@ -248,6 +256,7 @@ def build_layers(
             prepared = kind.prepare(workspace.frames, placement, params, report=report)
             if keep:
                 workspace.cache.put_json("prepared", key, prepared)
+        placement = bared(placement, prepared)
         layers.append(
             Layer(
                 name=veil.name,
@@ -265,8 +274,6 @@ def build_layers(
                 come_in=veil.come_in,
                 go_out=veil.go_out,
                 outline=_keyed_on_reference(workspace, veil, followed),
-                holdouts=holdouts_before(workspace, recipe, veil.drape)[0],
-                passing=_passing(workspace, recipe, veil, followed, report),
             )
         )
     return tuple(layers)

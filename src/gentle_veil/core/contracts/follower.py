@@ -102,7 +102,8 @@ def walked(
                 if len(rows) % KEEP_EVERY == 0:
                     keep(track_of(rows))
     except BaseException:
-        keep(track_of(rows))
+        if rows:
+            keep(track_of(rows))
         raise
     report(total, total, "followed")
     return track_of(rows)

@@ -16,6 +16,12 @@ from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.types import ImageF32, MatteF32, Points
 
 Box = tuple[int, int, int, int]
+Front = Callable[[int, Box], MatteF32 | None]
+
+
+def nothing_in_front(k: int, box: Box) -> MatteF32 | None:
+    """Of frame ``k`` over a box of it (h, w): 1 where something is in front, None where nothing is."""
+    return None
 
 
 @dataclass(frozen=True)
@@ -30,7 +36,7 @@ class Placement:
                 veils under this one, for kinds that are designed on it (None: the frame itself); softness gives
                 `measure.focus.softness` of the drape, measured once for all veils on it; feathers (M,) how many
                 times the veil's feather its edge has at each point of polygon_ref (None: once, all round);
-                on_picture says that nothing is followed
+                on_picture says that nothing is followed; front tells what lies in front of the drape, frame by frame
     """
 
     track: SurfaceTrack
@@ -44,6 +50,7 @@ class Placement:
     softness: Callable[[], dict[str, float]] | None = None
     on_picture: bool = False
     feathers: np.ndarray | None = None
+    front: Front = nothing_in_front
 
     def standing_on(self, k: int) -> "Placement":
         """The same place with another frame, to which the drape was followed, for its reference."""
@@ -93,10 +100,12 @@ class VeilKind(Protocol):
     """One kind of change. Pure: the same arguments give the same bytes.
 
     ``prepare`` may look at the whole shot once (say, to find a donor); what it returns is plain JSON data, is
-    cached by content, and is handed to ``apply`` on every frame. ``on_picture``: the veil may rest on the picture
-    itself, without a drape. ``stays_behind``: what passes in front of its drape is looked for and left free of it, so
-    that nobody has to draw it. ``judged``: which figures of `measure.proof` say whether it is good.
-    ``prepared_by``: the parameters that ``prepare`` reads; a change of any other prepares nothing anew.
+    cached by content, and is handed to ``apply`` on every frame. In it, ``alone`` are frames on which the surface is
+    not known, but the veil's place is, and ``bare`` those on which its mark is seen: nothing is in front of that.
+    ``on_picture``: the veil may rest on the picture itself, without a drape. ``stays_behind``: what passes in front of
+    its drape is looked for and left free of it, so that nobody has to draw it. ``judged``: which figures of
+    `measure.proof` say whether it is good. ``prepared_by``: the parameters that ``prepare`` reads; a change of any
+    other prepares nothing anew.
     """
 
     kind: str

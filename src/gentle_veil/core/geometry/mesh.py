@@ -5,6 +5,9 @@ from numba import njit
 
 from gentle_veil.core.types import Points
 
+# A point on a mesh's edge may have been rounded to single precision: it still lies in it.
+EDGE_SLACK, EDGE_SLACK_PX = 1e-4, 1e-3  # barycentric
+
 
 def grid_mesh(box: tuple[float, float, float, float], spacing: float) -> tuple[Points, np.ndarray, tuple[int, int]]:
     """A regular mesh over a box (x0, y0, x1, y1): vertices (V, 2), triangles (F, 3), (columns, rows)."""
@@ -62,7 +65,7 @@ def locate_points(vertices, triangles, points):  # type: ignore[no-untyped-def]
         return found, weights
     low, high = np.empty(2), np.empty(2)
     for d in range(2):
-        low[d], high[d] = vertices[:, d].min() - 1e-6, vertices[:, d].max() + 1e-6
+        low[d], high[d] = vertices[:, d].min() - EDGE_SLACK_PX, vertices[:, d].max() + EDGE_SLACK_PX
     if not (np.isfinite(low).all() and np.isfinite(high).all()):
         return found, weights
     side = max(int(np.sqrt(triangles.shape[0])), 1)
@@ -84,7 +87,7 @@ def locate_points(vertices, triangles, points):  # type: ignore[no-untyped-def]
                 continue
             u = ((px - ax) * cy - (py - ay) * cx) / det
             v = (bx * (py - ay) - by * (px - ax)) / det
-            if u >= -1e-9 and v >= -1e-9 and u + v <= 1.0 + 1e-9:
+            if u >= -EDGE_SLACK and v >= -EDGE_SLACK and u + v <= 1.0 + EDGE_SLACK:
                 found[i] = f
                 weights[i, 0], weights[i, 1], weights[i, 2] = 1.0 - u - v, u, v
                 break
@@ -112,7 +115,7 @@ def dense_map(a_vertices, b_vertices, triangles, x0, y0, b_from_a):  # type: ign
                 px, py = i + x0 - ax, j + y0 - ay
                 u = (px * cy - py * cx) / det
                 v = (bx * py - by * px) / det
-                if u >= -1e-9 and v >= -1e-9 and u + v <= 1.0 + 1e-9:
+                if u >= -EDGE_SLACK and v >= -EDGE_SLACK and u + v <= 1.0 + EDGE_SLACK:
                     t = 1.0 - u - v
                     for c in range(2):
                         b_from_a[j, i, c] = t * b_vertices[i0, c] + u * b_vertices[i1, c] + v * b_vertices[i2, c]

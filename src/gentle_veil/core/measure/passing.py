@@ -28,6 +28,7 @@ DARK = 0.02  # added to linear light before the logarithm: colour means nothing 
 CALM_SIGMA = 1.0  # field px
 LIGHT_ROUNDS, LIGHT_SLACK = 6, 0.12  # natural log, within which a difference is told to be light
 STEADY_LIGHT = 0.02  # share of the pixels' weight with which light stays what it was
+HOLD_FROM, HOLD_FRAMES = 0.35, 24  # of the surface that is hidden, from which its light is held, and how long
 SLIP = 3  # field px, side of the neighbourhood in which an edge may be off
 # Natural log beyond what is usual: so many times the 90th percentile of the middlemost frame, within these bounds.
 USUAL_PERCENTILE, FRAMES_PERCENTILE, TIMES = 90, 50, 3.0
@@ -88,7 +89,7 @@ def passing(
     limits = _limits([_off(one, look) for one in lit], inside)
     drawings = drawing_of(look.tone, look.tones, inside)
     found = {}
-    for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits, drawings)):
+    for i, (k, foreign) in enumerate(_foreign(frames, track, seen, look, limits, drawings, inside)):
         report(len(picks) + i, len(seen) + len(picks), f"looking for what passes, frame {k}")
         if foreign.any():
             found[str(k)] = pack(foreign.astype(np.uint8) * np.uint8(255))
@@ -102,11 +103,15 @@ def _foreign(
     look: Look,
     limits: tuple[float, float],
     drawings: tuple[Drawing, ...],
+    inside: MaskBool,
 ) -> Iterator[tuple[int, MaskBool]]:
-    """Frame by frame away from the reference, so that each frame's light begins as that of its neighbour."""
+    """Frame by frame away from the reference, so that each frame's light begins as that of its neighbour.
+
+    While a thing hides much of what is ``inside`` (h, w) the light is held: what fits then may be the thing's own
+    """
     reference = track.reference_frames[0]
     for side in ([k for k in seen if k >= reference], [k for k in reversed(seen) if k < reference]):
-        before = np.zeros(3)
+        before, held = np.zeros(3), 0
         for k in side:
             off = _look_on(frames, track, k, look.box, look.step) - look.usual
             hidden = undrawn(look.tone + off.mean(axis=-1), drawings) if drawings else np.zeros(off.shape[:2], bool)
@@ -117,12 +122,13 @@ def _foreign(
             change = middle - before
             if more > max(share, NEW_LIGHT_SHARE) and np.linalg.norm(change - change.mean()) < NEW_LIGHT_CHROMA:
                 light = anew
-            if max(share, more) > 0.5:
-                before = light.mean(axis=(0, 1))
             lit = look.usual + off - light
             things = _things(lit, look, limits)
             if hidden.any():
                 things |= spread(hidden, off - light, drawings)
+            held = held + 1 if things[inside].mean() > HOLD_FROM and held < HOLD_FRAMES else 0
+            if max(share, more) > 0.5 and held == 0:
+                before = light.mean(axis=(0, 1))
             yield k, things
 
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from gentle_veil.core.types import ImageF32, MaskBool
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
 CAUCHY, TUKEY = 2.385, 4.685  # [HW77], 95 % efficiency under Gaussian noise
 FLOOR = 1e-3  # scene-linear; keeps the logarithm of black finite
@@ -63,9 +63,18 @@ def tone_from_around(target_lin: ImageF32, ring: MaskBool, *, bend: bool = True)
     return _fit(target_lin, one, one, ring, bend)
 
 
-def log_tone(img_lin: ImageF32, sigma: float) -> ImageF32:
-    """The log of the mean light around each pixel, Gaussian ``sigma`` px: a picture without its texture."""
-    return np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), sigma, borderType=cv2.BORDER_REFLECT), FLOOR))
+def log_tone(img_lin: ImageF32, sigma: float, shown: MatteF32 | None = None) -> ImageF32:
+    """The log of the mean light around each pixel, Gaussian ``sigma`` px: a picture without its texture.
+
+    ``shown`` (h, w) in [0, 1]: what of it counts, None for all
+    """
+    if shown is None:
+        mean = cv2.GaussianBlur(img_lin, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    else:
+        weight = cv2.GaussianBlur(shown, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+        mean = cv2.GaussianBlur(img_lin * shown[..., None], (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+        mean /= np.maximum(weight, 1e-6)[..., None]
+    return np.log(np.maximum(mean, FLOOR))
 
 
 def _calmed(values: ImageF32, ring: MaskBool) -> ImageF32:

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from gentle_veil.core.composite.holdout import Holdout
+from gentle_veil.core.composite.in_front import InFront
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import Keyed
 from gentle_veil.core.contracts.packed import pack
@@ -85,10 +86,15 @@ def test_keyed_values__are_those_of_the_frame(frames: ArrayFrames) -> None:
     assert laid.patch.img_lin[0, 0, 0] == pytest.approx(0.5)
 
 
+def behind(one: Layer, **given) -> Layer:
+    placement = one.placement
+    return replace(one, placement=replace(placement, front=InFront(placement.track, **given)))
+
+
 def test_holdout__is_the_source_itself_and_fades_out_around_it(frames: ArrayFrames) -> None:
     square = np.array([[6.0, 6], [9, 6], [9, 9], [6, 9]])
     passing = Holdout(keyed_outline({0: (square, np.ones(4, bool))}), feather=2.0, first=0, last=0)
-    one = layer(Flat(), "a", holdouts=(passing,))
+    one = behind(layer(Flat(), "a"), holdouts=(passing,))
     held, free = render_frame(frames, (one,), 0), render_frame(frames, (one,), 1)
     np.testing.assert_array_equal(held.img_raw[6:10, 6:10], frames[0][6:10, 6:10])
     np.testing.assert_array_equal(held.img_raw[4, 4], free.img_raw[4, 4])
@@ -99,7 +105,7 @@ def test_what_was_found_to_pass__is_the_source_itself(frames: ArrayFrames) -> No
     field = np.zeros((16, 16), np.uint8)
     field[:, :8] = 255
     found = {"box": [0, 0, 16, 16], "step": 1, "frames": {"0": pack(field)}}
-    one = layer(Flat(), "a", passing=found)
+    one = behind(layer(Flat(), "a"), found=found)
     held, free = render_frame(frames, (one,), 0), render_frame(frames, (one,), 1)
     np.testing.assert_array_equal(held.img_raw[:, :7], frames[0][:, :7])
     assert (held.matte("a")[6:8, 9:11] == free.matte("a")[6:8, 9:11]).all()

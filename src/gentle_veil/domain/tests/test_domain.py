@@ -20,7 +20,7 @@ def faults_of(document: object) -> dict[str, str]:
 
 def test_read_recipe__only_the_necessary_keys__has_good_defaults() -> None:
     recipe = read_recipe(spot_recipe())
-    assert recipe.drapes[0].follower.kind == "plane"
+    assert recipe.drapes[0].follower.kind == "mesh"
     assert (recipe.veils[0].opacity, recipe.veils[0].enabled, recipe.veils[0].range) == (1.0, True, None)
 
 

@@ -62,7 +62,7 @@ def test_carry__points_meet_the_truth_on_every_frame(out: Path, spotted_shot) ->
         name, frame, x, y, conf, status = line.split(",")
         at = {p[0]: p[1:] for p in points}[name]
         truth = apply_homography(spotted_shot.frame_from_ref[int(frame)], np.array(at))
-        assert np.hypot(float(x) - truth[0], float(y) - truth[1]) < 0.15
+        assert np.hypot(float(x) - truth[0], float(y) - truth[1]) < 0.25  # skin of 2 % contrast, by a mesh
         assert status == "ok"
         assert 0 < float(conf) <= 1
 

@@ -112,8 +112,9 @@ def test_refusals__one_sentence_and_what_was_there_stays(workspace, tmp_path: Pa
         follow(workspace, theirs, theirs.drapes[0], range(5))
     with pytest.raises(RuleError, match="quick, good, fine"):
         analyse_vectors(workspace, 0, 1, "best")
+    unfollowed = recipe_with(quality="fine")
     with pytest.raises(RuleError, match="follow it first"):
-        send_out_vectors(workspace, bad, 0, 1, "quick", recipe=theirs, drape=theirs.drapes[0])
+        send_out_vectors(workspace, bad, 0, 1, "quick", recipe=unfollowed, drape=unfollowed.drapes[0])
 
 
 def test_motion_files__other_channels_and_half_floats_are_refused(tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
-from conftest import MARK, Studio, spot_recipe
+from conftest import MARK, Studio, ring, spot_recipe
 
 from gentle_veil.core.errors import CancelledError, MediaError, NotFoundError, RecipeError, RuleError
 from gentle_veil.domain.checks import read_recipe
@@ -37,10 +37,13 @@ def test_follow__in_parts_is_the_same_as_at_once_and_survives_a_stop(workspace) 
         follow(workspace, RECIPE, drape, range(16), report=stop)
     kept = known_track(workspace, RECIPE, drape)
     assert kept is not None
-    assert list(kept.track.frames) == list(range(6))
+    assert list(kept.track.frames) == list(range(9)), "frames 6, 7 and 8 had been followed when it was stopped"
     whole = follow(workspace, RECIPE, drape, range(16))
     again = follow(workspace, RECIPE, drape, range(16), again=True)
-    np.testing.assert_allclose(whole.track.positions, again.track.positions, atol=0.05)
+    inner = np.array(ring(MARK, 50))
+    for k in range(16):
+        # A mesh that goes on knows how the surface looked of late, but not all it had measured.
+        np.testing.assert_allclose(whole.track.carry(inner, k), again.track.carry(inner, k), atol=0.15)
     assert set(whole.track.status) == {"ok"}
 
 

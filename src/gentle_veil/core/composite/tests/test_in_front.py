@@ -3,7 +3,7 @@
 import numpy as np
 
 from gentle_veil.core.composite.holdout import Holdout
-from gentle_veil.core.composite.in_front import InFront
+from gentle_veil.core.composite.in_front import InFront, hidden_at, uncovered
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.geometry.keyed_outline import keyed_outline
@@ -20,7 +20,7 @@ def _found() -> dict[str, object]:
 
 
 def test_what_was_found__lies_where_the_surface_has_it() -> None:
-    matte = InFront(1, track=TRACK, found=_found()).matte(BOX)
+    matte = InFront(TRACK, found=_found())(1, BOX)
     assert matte is not None
     assert matte.shape == (30, 40)
     assert matte[:, : 28 - 10].max() == 0
@@ -28,15 +28,37 @@ def test_what_was_found__lies_where_the_surface_has_it() -> None:
 
 
 def test_frames_on_which_nothing_passes__have_no_matte() -> None:
-    assert InFront(0, track=TRACK, found=_found()).matte(BOX) is None
-    assert InFront(1).matte(BOX) is None
+    assert InFront(TRACK, found=_found())(0, BOX) is None
+    assert InFront(TRACK)(1, BOX) is None
 
 
 def test_drawn_and_found__both_count() -> None:
     square = np.array([[12.0, 12], [20, 12], [20, 20], [12, 20]])
     holdout = Holdout(keyed_outline({0: (square, np.ones(4, bool))}))
-    matte = InFront(1, (holdout,), TRACK, _found()).matte(BOX)
+    matte = InFront(TRACK, (holdout,), _found())(1, BOX)
     assert matte is not None
     assert matte[5, 5] == 1
     assert matte[15, 35] == 1
     assert matte[25, 5] == 0
+
+
+def test_places_of_a_frame__are_asked_one_by_one() -> None:
+    front = InFront(TRACK, found=_found())
+    where = np.array([[[12.0, 20], [40, 20], [np.nan, 20]], [[20, 30], [45, 30], [10, 12]]])
+    hidden = hidden_at(front, 1, where)
+    assert hidden is not None
+    np.testing.assert_array_equal(hidden, [[0, 1, 0], [0, 1, 0]])
+    assert hidden_at(front, 0, where) is None
+    assert hidden_at(front, 1, where[:, :1]) is None
+
+
+def test_a_mark_that_is_seen__has_nothing_over_it_and_what_seemed_to_cover_it_is_none() -> None:
+    covered = np.array([[36.0, 18], [44, 18], [44, 26], [36, 26]])
+    assert InFront(TRACK, found=uncovered(_found(), {1: covered}))(1, BOX) is None
+    beside = covered - (18, 0)  # a thing ends 4 px away: it is one
+    front = InFront(TRACK, found=uncovered(_found(), {1: beside}))
+    matte = front(1, BOX)
+    assert matte is not None
+    assert matte[10, 26:].min() == 1
+    assert matte[10, 8:19].max() == 0
+    assert uncovered({}, {1: covered}) == {}

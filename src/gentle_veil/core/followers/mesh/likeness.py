@@ -13,7 +13,7 @@ STRANGE, STRANGE_AT_ONCE, STRANGE_UNTOLD = 0.6, 0.25, 0.06
 # or nearly as much as before it was lost.
 EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
 # What comes back where its company has it may have turned meanwhile.
-LED_ALIKE, LED_LACKS, EXPLAINED_LED = 0.7, 0.35, 0.2
+LED_ALIKE, LED_LACKS, LED_MORE, EXPLAINED_LED = 0.7, 0.35, 0.05, 0.2
 # What is seen of it and nothing else: a part is enough, from which the rest is found.
 SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.08, 0.35
 USUAL_FROM = 0.1  # of a frame goes into what is usual of late
@@ -35,7 +35,7 @@ class Likeness:
         lies where what goes with it says
         """
         expected = min(EXPLAINED_AGAIN, AS_BEFORE * usual.explained)
-        if led and self.alike >= LED_ALIKE and self.lacks <= LED_LACKS:
+        if led and self.alike >= LED_ALIKE and self.lacks <= max(LED_LACKS, usual.lacks + LED_MORE):
             expected = min(expected, EXPLAINED_LED)
         if self.alike >= SURELY_ALIKE and self.lacks <= SURELY_LACKS:
             expected = min(expected, EXPLAINED_SURELY)

@@ -11,6 +11,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.in_front import hidden_at
 from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
@@ -20,6 +21,7 @@ from gentle_veil.core.geometry.outline import polygon_mask
 from gentle_veil.core.motion.sampling import homography_map, sample_cubic
 from gentle_veil.core.retouch.light import fit_light
 from gentle_veil.core.types import ImageF32, MaskBool, Points
+from gentle_veil.core.veils.conceal.surround import FRONT_EDGE
 
 OUTSIDE_PENALTY = 1.5  # for a donor that leaves the followed outline: the track is only extrapolated there
 
@@ -157,6 +159,9 @@ def _view(frames: FrameSource, placement: Placement, k: int, centre: np.ndarray,
         where = placement.track.map_frame_from_ref(row, (x0, y0, x1, y1))
     img_lin = sample_cubic(frames.encoding.to_linear(frames[k]), where)
     valid = (where >= 0).all(axis=-1) & (where[..., 0] <= width - 1) & (where[..., 1] <= height - 1)
+    hidden = hidden_at(placement.front, k, where)
+    if hidden is not None:
+        valid &= ~grown(hidden > 0, FRONT_EDGE)
     log = np.log(np.maximum(img_lin, 2e-3))
     smooth = cv2.GaussianBlur(log, (0, 0), 2.5)
     return _View(img_lin, smooth, log - smooth, np.array([x0, y0]), valid)

@@ -5,22 +5,31 @@ mixed would lose its strength, so it is brought back to what one place alone wou
 """
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import Box, clip_box
+from gentle_veil.core.composite.in_front import hidden_at
+from gentle_veil.core.composite.matte import Box, clip_box, grown
 from gentle_veil.core.contracts.keyed import Place, constant
 from gentle_veil.core.contracts.veil import Site
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.motion.sampling import sample_lanczos
 from gentle_veil.core.types import ImageF32, MaskBool, Matrix, MatteF32, Points
 from gentle_veil.core.veils.conceal.params import ConcealParams
+from gentle_veil.core.veils.conceal.surround import FRONT_EDGE
 
 SAMPLE_MARGIN = 4  # px that the Lanczos kernel reaches beyond a point
 SHARING = 3.0  # how sharply the sides are told apart; the logistic slope over half a mark
+EDGE_SIGMA = 1.0  # px over which a patch goes over to what stands in for it
 TEXTURE_SIGMA = 3.0  # px; what is finer keeps its strength where places are mixed
+
+
+def spare_places(params: ConcealParams, prepared: dict[str, Any]) -> tuple[Place, ...]:
+    """What stands in where something passes in front of the place that was found: the next best ones."""
+    return tuple(Place(constant(x), constant(y), constant(1.0), constant(0.0)) for x, y in prepared.get("others", ()))
 
 
 def places_of(params: ConcealParams, prepared: dict[str, Any]) -> tuple[Place, ...]:
@@ -40,7 +49,40 @@ def donor_from_mark(polygon_ref: Points, place: Place, k: int) -> Matrix:
     return about @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]) @ np.array([[1, 0, -cx], [0, 1, -cy], [0, 0, 1.0]])
 
 
-def sampled(site: Site, donor_map: np.ndarray) -> tuple[ImageF32, MaskBool]:
+@dataclass(frozen=True)
+class Taken:
+    """Skin of one place over a mark's box: ``img_lin`` (h, w, 3), where it lies ``inside`` the picture (h, w), and how
+    much of it is ``shown`` (h, w), None where nothing is in front of any of it."""
+
+    img_lin: ImageF32
+    inside: MaskBool
+    shown: MatteF32 | None = None
+
+    @property
+    def plain(self) -> MaskBool:
+        """Where it is skin that can be seen."""
+        return self.inside if self.shown is None else self.inside & (self.shown >= 1)
+
+
+def taken(site: Site, donor_map: np.ndarray) -> Taken:
+    """What the frame shows at the places of a map (h, w, 2)."""
+    hidden = hidden_at(site.placement.front, site.k, donor_map)
+    img_lin, inside = _sampled(site, donor_map)
+    if hidden is None:
+        return Taken(img_lin, inside)
+    edge = cv2.GaussianBlur(grown(hidden > 0, FRONT_EDGE).astype(np.float32), (0, 0), EDGE_SIGMA)
+    return Taken(img_lin, inside, np.clip(1 - 2 * edge, 0, 1))
+
+
+def filled(
+    first: ImageF32, shown: MatteF32, other: ImageF32, other_shown: MatteF32 | None
+) -> tuple[ImageF32, MatteF32]:
+    """A patch (h, w, 3) with another where something is in front of its own skin, and what is ``shown`` now (h, w)."""
+    share = 1 - shown if other_shown is None else (1 - shown) * other_shown
+    return first + share[..., None] * (other - first), shown + share
+
+
+def _sampled(site: Site, donor_map: np.ndarray) -> tuple[ImageF32, MaskBool]:
     """The frame at the places of a map (h, w, 2), scene-linear, and where they lie inside it."""
     width, height = site.canvas.size
     x, y = donor_map[..., 0], donor_map[..., 1]

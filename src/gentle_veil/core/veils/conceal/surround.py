@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gentle_veil.core.composite.canvas import Canvas
-from gentle_veil.core.composite.matte import Box, clip_box, outline_distance
+from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Placement
@@ -16,6 +16,9 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 RING_SHARE = 0.5  # of the mark's half size
 RING_LEAST, RING_MOST = 5.0, 24.0  # frame px
 RING_GAP = 1.0  # px between the outline and the ring: the lens smears a mark a little
+LEAST_SHOWN = 0.15  # of a ring, that tells what belongs there
+SAID_POWER = 4  # of the share of a ring that is shown: half a ring tells next to nothing of the middle
+FRONT_EDGE = 2  # px around what is in front that its blur reaches
 STEADY_FRAMES = 4.0  # Gaussian sigma over which the bulge is smoothed
 
 Steps = dict[str, list[float]]
@@ -34,10 +37,14 @@ class Surround:
     distance: ImageF32
     ring: MaskBool
     front: MatteF32 | None = None
+    shown: float = 1.0  # share of the ring that nothing hides
 
     def behind(self, front: MatteF32 | None) -> "Surround":
-        """The same with something in front, which tells nothing of the surface."""
-        return self if front is None else replace(self, ring=self.ring & (front <= 0), front=front)
+        """The same with something in front, which tells nothing of the surface, nor does its blurred edge."""
+        if front is None:
+            return self
+        ring = self.ring & ~grown(front > 0, FRONT_EDGE)
+        return replace(self, ring=ring, front=front, shown=float(ring.sum()) / max(float(self.ring.sum()), 1.0))
 
     @property
     def size(self) -> tuple[int, int]:
@@ -88,15 +95,19 @@ def bulge_steps(
 
     The ring tells its own level exactly, frame by frame; how much lighter or darker the middle should be is
     extrapolated from it and trembles with the grain. That bulge comes from shape and shading, which change
-    slowly: it is smoothed over time, and these are the differences.
+    slowly: it is smoothed over time, and these are the differences. Frames on which something hides part of the ring
+    have little say.
     """
-    numbers, bulges = [], []
+    numbers, bulges, said = [], [], []
     seen = [row for row, k in enumerate(placement.track.frames) if placement.track.seen(int(k))]
     for i, row in enumerate(seen):
         k = int(placement.track.frames[row])
         report(i, len(seen), f"reading the light, frame {k}")
-        around = look_around(placement, row, steps, frames.size)
-        if around is None or around.ring.sum() < 24:
+        whole = look_around(placement, row, steps, frames.size)
+        if whole is None or whole.ring.sum() < 24:
+            continue
+        around = whole.behind(placement.front(k, whole.box))
+        if around.shown < LEAST_SHOWN:
             continue
         target = Canvas(frames[k], frames.encoding).read(around.box)
         field = tone_from_around(target, around.ring, bend=bend).log_gain(*around.size)
@@ -106,9 +117,10 @@ def bulge_steps(
             middle = (field * inside[..., None]).sum(axis=(0, 1)) / total
             bulges.append(middle - field[around.ring].mean(axis=0))
             numbers.append(k)
+            said.append(around.shown**SAID_POWER)
     if not numbers:
         return {}
     raw, at = np.array(bulges), np.array(numbers, np.float64)
-    kernel = np.exp(-0.5 * ((at[:, None] - at[None, :]) / STEADY_FRAMES) ** 2)
+    kernel = np.array(said) * np.exp(-0.5 * ((at[:, None] - at[None, :]) / STEADY_FRAMES) ** 2)
     smooth = kernel @ raw / kernel.sum(axis=1, keepdims=True)
     return {str(k): [round(float(v), 5) for v in step] for k, step in zip(numbers, smooth - raw, strict=True)}

@@ -1,5 +1,7 @@
 """Conceal against the clean twin: colour, flicker and grain inside the mark; donor and hold by themselves."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -20,7 +22,7 @@ from gentle_veil.core.synth.planar import PlanarSequence
 from gentle_veil.core.synth.spots import spotted
 from gentle_veil.core.veils.conceal import VEIL
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
-from gentle_veil.core.veils.conceal.hold import hold_steps
+from gentle_veil.core.veils.conceal.hold import Held, hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
 
 CENTRE, RADIUS = (150.0, 118.0), 6.0
@@ -109,7 +111,7 @@ def test_conceal__slipping_drape__holding_on_keeps_the_mark_covered(spotted_shot
 @pytest.mark.truth
 def test_hold_steps__finds_the_slip_to_a_fifth_of_a_pixel(spotted_shot) -> None:
     placement = placed(spotted_shot.frame_from_ref, slip=(0.3, 0.1))
-    steps = hold_steps(ArrayFrames(spotted_shot.marked), placement)
+    steps = hold_steps(ArrayFrames(spotted_shot.marked), placement).steps
     for k in (6, 10, 13):
         wrong = np.array([0.3, 0.1]) * k
         h = spotted_shot.frame_from_ref[k]
@@ -121,7 +123,25 @@ def test_hold_steps__finds_the_slip_to_a_fifth_of_a_pixel(spotted_shot) -> None:
 def test_hold_steps__no_mark_that_stands_out__stays_with_the_drape(spotted_shot) -> None:
     still = np.full((4, 240, 320, 3), 120, np.uint8)
     placement = placed(np.stack([np.eye(3)] * 4))
-    assert hold_steps(ArrayFrames(still), placement) == {}
+    assert hold_steps(ArrayFrames(still), placement) == Held()
+
+
+@pytest.mark.truth
+def test_hold_steps__a_lost_drape__is_found_by_its_mark_where_that_is_to_be_seen(spotted_shot) -> None:
+    placement = placed(spotted_shot.frame_from_ref, slip=(0.8, 0.4))
+    track, lost = placement.track, np.isin(placement.track.frames, (9, 10, 11, 12))
+    confidence = np.where(lost[:, None], np.float32(0.1), track.confidence)
+    status = np.where(lost, "lost", track.status)
+    placement = replace(placement, track=replace(track, confidence=confidence, status=status))
+    shown = spotted_shot.marked.copy()
+    shown[11, :, :] = spotted_shot.clean[11]  # as if something hid it
+    held = hold_steps(ArrayFrames(shown), placement)
+    assert held.alone == [9, 10, 12]
+    for k in held.alone:
+        there = apply_homography(spotted_shot.frame_from_ref[k], np.array([CENTRE]))
+        truth = track.to_reference(there, track.row(k))[0] - CENTRE
+        np.testing.assert_allclose(held.steps[str(k)], truth, atol=0.8)  # of 7 to 11 px
+    assert "11" not in held.steps
 
 
 @pytest.mark.truth
