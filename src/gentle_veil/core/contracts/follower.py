@@ -60,7 +60,8 @@ class Follower(Protocol):
         report: Report = silent,
         keep: Keep = keep_nothing,
     ) -> SurfaceTrack:
-        """Follow to the ``wanted`` frames, going on from ``known`` where that is nearer than the reference.
+        """Follow to the ``wanted`` frames, going on from ``known`` where that is nearer than the reference; ``keep`` is
+        given the track so far on the way.
 
         Convention:  frame numbers are k, from 0; the result holds the rows of ``known`` and the wanted ones,
                      and always the reference's own row
