@@ -17,6 +17,7 @@ from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.keyed_outline import keyed_outline
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.motion.blending import blended
+from gentle_veil.core.motion.bridging import bridged
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.motion.tacks import Tack, tacked
 from gentle_veil.core.motion.vertices import VertexChoice, with_vertices
@@ -190,7 +191,7 @@ def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: 
     written = [t.model_dump(mode="json") for t in drape.tacks]
     rows = [(r.frames.tolist(), r.status.tolist()) for r in raw]
     chosen = VertexChoice(drape.vertices.adapted, tuple(drape.vertices.added), tuple(drape.vertices.removed))
-    whole = tacked(with_vertices(blended([settled(r) for r in raw]), chosen), tacks)
+    whole = tacked(with_vertices(blended([bridged(settled(r)) for r in raw]), chosen), tacks)
     if chosen != VertexChoice():
         written.append({"vertices": drape.vertices.model_dump(mode="json")})
     spans = [(first - workspace.info.first_frame, last - workspace.info.first_frame) for first, last in drape.forgotten]
@@ -250,7 +251,7 @@ def _polygon_on(workspace: Workspace, drape: Drape, k: int, raw: list[SurfaceTra
     drawn = drape.outline.get(workspace.frame_of(k))
     if drawn is not None:
         return polygon_of(drawn)
-    whole = blended([settled(r) for r in raw])
+    whole = blended([bridged(settled(r)) for r in raw])
     row = whole.row(k)
     if row is None or not whole.seen(k):
         raise RuleError(

@@ -503,11 +503,11 @@ class MeshRun:
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=self.company.judges)
         likeness = likeness_of(r, fit, memory.unlike)
         again = state.status not in SEEN
-        near = self.company.near(displacement)
+        led = self.company.judges and self.company.near(displacement)
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
         part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
-        astray = not again and self.company.judges and part and not near
-        if astray or likeness.strange(state.likeness, told=told, again=again, led=near):
+        astray = not again and self.company.judges and part and not led
+        if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
         return self._taken(state, fit, pyramid, memory, likeness)

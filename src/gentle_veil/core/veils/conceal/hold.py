@@ -60,6 +60,7 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     box = bounding_box(polygon, MARGIN)
     template = _surface(frames, placement, reference, box)
     width, height = template.shape[::-1]
+    everything = np.ones_like(template)
     near = grown(polygon_mask(polygon, width, height, (box[0], box[1])), MARGIN - 1).astype(np.float32)
     if template.std() < 1e-4:
         return Held()
@@ -72,7 +73,7 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
         scene = _surface(frames, placement, numbers[i], _wider(box, reach))
-        steps[i], sure[i] = _find(scene, template, near, reach, FAR_COST)
+        steps[i], sure[i] = _find(scene, template, everything, reach, FAR_COST)
     believed = sure >= SURE
     if not free.any() or believed[free].mean() < 0.3:
         return Held()
