@@ -32,6 +32,7 @@ SMOOTHING = 1.2  # frames
 LOOSE_PX = 3.0  # expected error of the drape from which its place says little
 FAR_REACH_TIMES, FAR_REACH_MOST = 3.0, 40.0  # of the expected error; px: how far the mark is looked for then
 SURELY = 0.8  # correlation from which a mark is believed so far away
+LIKE_FRAMES = 36  # frames between which a mark looks alike
 AS_STRONG = (0.4, 1.8)  # and of the reference's contrast
 
 
@@ -80,14 +81,12 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     steps = _smoothed(np.array(numbers), steps, np.where(believed, sure, 0.0))
     steps[numbers.index(reference)] = 0.0
     # What one frame's drape is off by while it is loose says nothing of its neighbours.
-    known = np.flatnonzero(believed)
     for i in np.flatnonzero(~free):
         far = max(reach, int(wide[i]))
-        scene = _surface(frames, placement, numbers[i], _wider(box, far))
-        for j in _beside(known, int(i)):
+        for j in _beside(numbers, np.flatnonzero(believed), int(i)):
             look = _surface(frames, placement, numbers[j], box, steps[j])
-            step, alike = _find(scene, look, near, far, FAR_COST * reach / far)
-            if alike >= max(SURELY, sure[i]) and _as_strong(scene, look, step, far):
+            step, alike = _found_again(frames, placement, numbers[i], box, (look, near), (far, FAR_COST * reach / far))
+            if alike > sure[i]:
                 steps[i], sure[i] = step, alike
     bare = ~free & (sure >= SURELY)
     return Held(
@@ -97,10 +96,31 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     )
 
 
-def _beside(known: np.ndarray, i: int) -> list[int]:
-    """The nearest of some rising numbers on both sides of another: a mark looks there as it does here."""
+def _beside(numbers: list[int], known: np.ndarray, i: int) -> list[int]:
+    """The nearest of some rising rows on both sides of row i, not many frames away: the mark looks there as it does
+    here. ``numbers`` are the rows' frames."""
     at = int(np.searchsorted(known, i))
-    return [int(known[j]) for j in (at - 1, at) if 0 <= j < len(known)]
+    beside = [int(known[j]) for j in (at - 1, at) if 0 <= j < len(known)]
+    return [j for j in beside if abs(numbers[j] - numbers[i]) <= LIKE_FRAMES]
+
+
+def _found_again(
+    frames: FrameSource,
+    placement: Placement,
+    k: int,
+    box: Box,
+    look: tuple[ImageF32, ImageF32],
+    search: tuple[int, float],
+) -> tuple[np.ndarray, float]:
+    """Where frame ``k`` surely shows a mark as it looked on another, and how surely; 0 where it does not.
+
+    ``look``: the mark's box there, and what of it is near the mark, (h, w) each; ``search``: px around the drape's
+    place, and the correlation that one of them must win
+    """
+    far, cost = search
+    scene = _surface(frames, placement, k, _wider(box, far))
+    step, alike = _find(scene, *look, far, cost)
+    return step, alike if alike >= SURELY and _as_strong(scene, look[0], step, far) else 0.0
 
 
 def _wider(box: Box, by: int) -> Box:
