@@ -16,7 +16,7 @@ from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.types import MatteF32, Points
 
 BARE_PX = 4  # reference px around a mark that is seen, that are free as well
-COVERED = 0.25  # of such a mark's place, from which the thing that was found over it is none
+COVERED = 0.6  # of such a mark's place, from which the thing that was found over it is none
 EDGE = (0.3, 0.7)  # of a found field between its pixels, over which a thing ends
 
 
