@@ -1,8 +1,7 @@
-"""Gaps in a track: where a surface was lost for some frames and found again, both ends tell where it was.
+"""Short gaps in a track: where a surface was lost for a few frames and found again, both ends tell where it was.
 
 While it is lost its place is carried on by what goes with it. Where it is found again one sees by how much that was off
-in the end; so much of it is taken off on each frame as of the gap has gone by. Of a longer gap only the ends are known:
-what begins to hide a surface has not hidden all of it yet when too little is left to follow.
+in the end; so much of it is taken off on each frame as of the gap has gone by.
 """
 
 from collections.abc import Iterator
@@ -12,8 +11,7 @@ import numpy as np
 
 from gentle_veil.core.contracts.surface_track import LOST, OCCLUDED, SEEN, WEAK, SurfaceTrack, confidence_from_error
 
-MOST_FRAMES, LONGEST = 10, 48  # frames that are closed; of which the ends are
-END_FRAMES = 4  # on which a surface goes on as it went
+MOST_FRAMES = 10
 MOST_OFF_PX = 25.0  # where it is found so far from where it was carried, nothing is known of the way
 ERROR_PX, ERROR_PER_FRAME, ERROR_OF_OFF = (
     1.0,
@@ -23,7 +21,7 @@ ERROR_PX, ERROR_PER_FRAME, ERROR_OF_OFF = (
 
 
 def bridged(track: SurfaceTrack) -> SurfaceTrack:
-    """The track with its short gaps closed, and the ends of longer ones: such frames are weak, and say how unsure.
+    """The track with its short gaps closed: their frames are weak, and say how unsure they are.
 
     Convention: a row is in a gap where its surface is lost or occluded between two on which it is seen, with no frame
                 missing; a track of a plane is left as it is
@@ -31,18 +29,7 @@ def bridged(track: SurfaceTrack) -> SurfaceTrack:
     if track.homographies is not None:
         return track
     positions, confidence, status = (a.copy() for a in (track.positions, track.confidence, track.status))
-
-    def place(row: int, at: np.ndarray, error: float) -> None:
-        positions[row], status[row] = at, WEAK
-        confidence[row] = confidence_from_error(np.array(error))
-
     for before, after in _gaps(track):
-        if after - before > MOST_FRAMES + 1:
-            for row, step in ((before, 1), (after, -1)):
-                moved = -_motion(track, row, -step)
-                for i in range(1, END_FRAMES + 1):
-                    place(row + i * step, track.positions[row] + i * moved, ERROR_PX + ERROR_PER_FRAME * i)
-            continue
         # Away from the reference: from the end from which the place was carried to the one where it was found again.
         start, end = (before, after) if track.frames[before] >= track.reference_frames[0] else (after, before)
         step = 1 if end > start else -1
@@ -52,17 +39,18 @@ def bridged(track: SurfaceTrack) -> SurfaceTrack:
             continue
         for row in range(start + step, end, step):
             share = abs(row - start) / abs(end - start)
+            positions[row] = track.positions[row] + np.float32(share) * off
             error = ERROR_PX + ERROR_PER_FRAME * min(abs(row - start), abs(end - row)) + ERROR_OF_OFF * far
-            place(row, track.positions[row] + np.float32(share) * off, error)
+            confidence[row], status[row] = confidence_from_error(np.array(error)), WEAK
     return replace(track, positions=positions, confidence=confidence, status=status)
 
 
 def _gaps(track: SurfaceTrack) -> Iterator[tuple[int, int]]:
-    """The seen rows on both sides of each gap."""
+    """The seen rows on both sides of each short gap."""
     last = None
     for row, (k, status) in enumerate(zip(track.frames, track.status, strict=True)):
         if status in SEEN:
-            if last is not None and 1 < row - last <= LONGEST + 1 and k - track.frames[last] == row - last:
+            if last is not None and 1 < row - last <= MOST_FRAMES + 1 and k - track.frames[last] == row - last:
                 yield last, row
             last = row
         elif status not in (LOST, OCCLUDED):
@@ -70,7 +58,7 @@ def _gaps(track: SurfaceTrack) -> Iterator[tuple[int, int]]:
 
 
 def _motion(track: SurfaceTrack, row: int, step: int) -> np.ndarray:
-    """How each vertex moves (V, 2) from ``row`` to the next one by ``step``; not at all where that is not seen."""
+    """How each vertex moves (V, 2) from the row before ``row`` to it, told by the next one, where that is seen."""
     beyond = row + step
     if not 0 <= beyond < len(track.frames) or abs(int(track.frames[beyond] - track.frames[row])) != 1:
         return np.zeros_like(track.positions[row])
