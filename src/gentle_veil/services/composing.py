@@ -169,7 +169,7 @@ def layer_keys(workspace: Workspace, recipe: Recipe) -> list[str] | None:
         # What is painted is prepared on the way; whoever paints must not see the stroke go and come again.
         if not workspace.cache.has("prepared", key, ".json") and not _drawn_by_brush(veil):
             return None
-        keys.append(_layer_key(workspace, recipe, veil, followed, key))
+        keys.append(_layer_key(veil, followed, key))
     return keys
 
 
@@ -201,14 +201,13 @@ def _contents_below(workspace: Workspace, recipe: Recipe, veil: Veil) -> list[st
     """What the veils under one depend on, whether they have been prepared or not."""
     under = recipe.veils[: recipe.veils.index(veil)]
     ready = [(_ready(workspace, recipe, v), v) for v in under]
-    return [_layer_key(workspace, recipe, v, *r) for r, v in ready if r is not None]
+    return [_layer_key(v, *r) for r, v in ready if r is not None]
 
 
-def _layer_key(workspace: Workspace, recipe: Recipe, veil: Veil, followed: Followed, prepared: str) -> str:
-    """What a laid veil depends on: its track, its preparation, all that is set on it, and what passes in front."""
-    passing = holdouts_before(workspace, recipe, veil.drape)[1]
+def _layer_key(veil: Veil, followed: Followed, prepared: str) -> str:
+    """What a laid veil depends on: its track, its preparation, for which what passes counts, and all set on it."""
     written = veil.model_dump(mode="json")
-    return content_key(prepared, followed.content, written, *([passing] if passing else []))
+    return content_key(prepared, followed.content, written)
 
 
 def _picture_itself(workspace: Workspace, veil: Veil) -> Followed:

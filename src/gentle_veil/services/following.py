@@ -185,13 +185,18 @@ def _keys(workspace: Workspace, drape: Drape, key: str) -> list[str]:
     return [key, *[content_key(key, k) for k in _references(workspace, drape)[1:]]]
 
 
+def _joined(raw: list[SurfaceTrack]) -> SurfaceTrack:
+    """The tracks of all references as one: settled over all frames, their short gaps closed."""
+    return blended([bridged(settled(r)) for r in raw])
+
+
 def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: str) -> Followed:
     """What everything else works with: settled over all frames, joined over all references, tacks met."""
     tacks = [Tack(t.frame - workspace.info.first_frame, t.at, t.to, t.reach, t.span) for t in drape.tacks]
     written = [t.model_dump(mode="json") for t in drape.tacks]
     rows = [(r.frames.tolist(), r.status.tolist()) for r in raw]
     chosen = VertexChoice(drape.vertices.adapted, tuple(drape.vertices.added), tuple(drape.vertices.removed))
-    whole = tacked(with_vertices(blended([bridged(settled(r)) for r in raw]), chosen), tacks)
+    whole = tacked(with_vertices(_joined(raw), chosen), tacks)
     if chosen != VertexChoice():
         written.append({"vertices": drape.vertices.model_dump(mode="json")})
     spans = [(first - workspace.info.first_frame, last - workspace.info.first_frame) for first, last in drape.forgotten]
@@ -251,7 +256,7 @@ def _polygon_on(workspace: Workspace, drape: Drape, k: int, raw: list[SurfaceTra
     drawn = drape.outline.get(workspace.frame_of(k))
     if drawn is not None:
         return polygon_of(drawn)
-    whole = blended([bridged(settled(r)) for r in raw])
+    whole = _joined(raw)
     row = whole.row(k)
     if row is None or not whole.seen(k):
         raise RuleError(

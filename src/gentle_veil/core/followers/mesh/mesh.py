@@ -269,7 +269,7 @@ class MeshRun:
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False)
         likeness = likeness_of(r, fit, memory.unlike)
         usual = likeness if state.memory is None else state.likeness
-        _, new = self._taken(replace(state, likeness=usual), fit, pyramid, memory, likeness)
+        _, new = self._taken(replace(state, likeness=usual), fit, displacement, pyramid, memory, likeness)
         self._learn_of_company(state, new)
         return replace(new, status=status)
 
@@ -510,17 +510,19 @@ class MeshRun:
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
-        return self._taken(state, fit, pyramid, memory, likeness)
+        return self._taken(state, fit, displacement, pyramid, memory, likeness)
 
     def _taken(
-        self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, memory: Memory, likeness: Likeness
+        self,
+        state: MeshState,
+        fit: MeshFit,
+        displacement: ImageF32,
+        pyramid: GreyPyramid,
+        memory: Memory,
+        likeness: Likeness,
     ) -> tuple[TrackRow, MeshState]:
-        """A fit that is believed: how sure it is, and what is learnt from it."""
-        r, shown, displacement = (
-            self.registration,
-            self._shown_share(fit.visible),
-            self.registration.displacement(fit.controls),
-        )
+        """A fit that is believed, and its ``displacement`` (2, h, w): how sure it is, and what is learnt from it."""
+        r, shown = self.registration, self._shown_share(fit.visible)
         weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
         if not weak and self.focusing.blurs[-1] < LEAST_BLUR:
             self.focusing.learn(fit.residual, fit.visible)
