@@ -16,9 +16,7 @@ LEAST_DRAWN = 0.035  # natural log: less is pores and grain, which prove nothing
 USUALLY_SHOWN, SHOWN_BUT_FOR = 0.6, 30  # of it, on all frames but so many percent: shading comes and goes
 HIDDEN_BELOW = 0.3  # of the drawing
 SLIPS = (-3, -2, -1, 0, 1, 2, 3)  # field px by which it may lie elsewhere
-SOFTER, SOFT_DRAWN, SOFTER_COST = (1.0, 2.0, 3.5), 0.01, 0.05  # field px; natural log; of correlation
-HEARD = 14.0  # field px around a drawing in which it tells whether something lies over the surface
-CALM_SIGMA, ALIKE = 1.0, 0.12  # field px; natural log, within which two places are of one colour
+SOFTER, SOFT_DRAWN, SOFTER_COST = (1.0, 2.0, 3.5), 0.01, 0.2  # field px; natural log; of correlation, per step
 LEAST_AREA = 60  # field px of drawing
 
 
@@ -30,6 +28,22 @@ class Drawing:
     fine: ImageF32
     power: ImageF32
     told: MaskBool
+
+
+@dataclass(frozen=True)
+class Shown:
+    """On one frame the ``share`` (h, w) of the drawing that shows around each place, where it is ``told`` (h, w), and
+    through which ``softness``, an index of the drawings."""
+
+    told: MaskBool
+    share: ImageF32
+    softness: int
+
+    @property
+    def hidden(self) -> MaskBool:
+        """Where the drawing should show, and does not."""
+        there = self.told & (self.share < HIDDEN_BELOW)
+        return there if there.sum() >= LEAST_AREA else np.zeros_like(there)
 
 
 def drawing_of(tone: ImageF32, tones: ImageF32, inside: MaskBool) -> tuple[Drawing, ...]:
@@ -50,21 +64,24 @@ def drawing_of(tone: ImageF32, tones: ImageF32, inside: MaskBool) -> tuple[Drawi
     return tuple(out)
 
 
-def undrawn(tone: ImageF32, drawings: tuple[Drawing, ...]) -> MaskBool:
-    """Where the drawing should show on a frame of this ``tone`` (h, w), natural log, and does not."""
-    seen, sharp = _fine(tone), drawings[0]
-    nothing = np.zeros_like(sharp.told)
+def shown(tone: ImageF32, drawings: tuple[Drawing, ...], softness: int = 0) -> Shown:
+    """How much of the drawing shows on a frame of this ``tone`` (h, w), natural log. ``softness`` is that of the frame
+    before, which of `drawings` it was: focus does not leap."""
+    seen = _fine(tone)
+    still = {i: _fit(d, seen) - SOFTER_COST * abs(i - softness) for i, d in enumerate(drawings)}
+    sharp = drawings[0]
     if (sharp.told & (_shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
-        return nothing
+        return Shown(sharp.told, sharp.told.astype(np.float32), max(still, key=lambda i: still[i]))
     # On the whole it may lie a little elsewhere, and be out of focus.
     moved = {(dx, dy): _moved(seen, dx, dy) for dy in SLIPS for dx in SLIPS}
-    fits = {(i, at): _fit(d, moved[at]) - SOFTER_COST * (i > 0) for i, d in enumerate(drawings) for at in moved}
-    softness, (x, y) = max(fits, key=lambda key: fits[key])
-    drawing = drawings[softness]
+    fits = {
+        (i, at): _fit(d, moved[at]) - SOFTER_COST * abs(i - softness) for i, d in enumerate(drawings) for at in moved
+    }
+    best, (x, y) = max(fits, key=lambda key: fits[key])
+    drawing = drawings[best]
     near = [at for at in moved if abs(at[0] - x) <= 1 and abs(at[1] - y) <= 1]
-    best = np.max([_shown(drawing.fine, drawing.power, moved[at]) for at in near], axis=0)
-    hidden = drawing.told & (best < HIDDEN_BELOW)
-    return hidden if hidden.sum() >= LEAST_AREA else nothing
+    share = np.max([_shown(drawing.fine, drawing.power, moved[at]) for at in near], axis=0)
+    return Shown(drawing.told, share, best)
 
 
 def _fit(drawing: Drawing, seen: ImageF32) -> float:
@@ -72,22 +89,6 @@ def _fit(drawing: Drawing, seen: ImageF32) -> float:
     told = drawing.told[::3, ::3]
     f, s = drawing.fine[::3, ::3][told].astype(np.float64), seen[::3, ::3][told].astype(np.float64)
     return float(f @ s) / max(float(np.sqrt((f @ f) * (s @ s))), 1e-9)
-
-
-def spread(hidden: MaskBool, off: ImageF32, drawings: tuple[Drawing, ...]) -> MaskBool:
-    """What lies over the drawing where it is ``hidden``, and over the bare surface near by: what is nearer to a hidden
-    place than to one that shows, in px and by how far the colour is ``off`` (h, w, 3) what it usually is."""
-    shown = drawings[0].told & ~cv2.dilate(hidden.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
-    far = np.full(hidden.shape, 2 * HEARD, np.float32)
-    calm, costs = cv2.GaussianBlur(off, (0, 0), CALM_SIGMA), []
-    for known in (hidden, shown):
-        if not known.any():
-            costs.append((far / HEARD) ** 2 + 1.0)
-            continue
-        away = cv2.distanceTransform((~known).astype(np.uint8), cv2.DIST_L2, 5)
-        apart = np.linalg.norm(calm - np.median(calm[known], axis=0), axis=-1)
-        costs.append((np.minimum(away, far) / HEARD) ** 2 + np.minimum((apart / ALIKE) ** 2, 4.0))
-    return np.asarray((costs[0] < costs[1]) & ~shown)
 
 
 def _fine(tone: ImageF32) -> ImageF32:

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.measure.undrawn import drawing_of, spread, undrawn
+from gentle_veil.core.measure.undrawn import drawing_of, shown
 
 SIZE = 120
 INSIDE = np.zeros((SIZE, SIZE), bool)
@@ -28,35 +28,38 @@ def drawings():  # type: ignore[no-untyped-def]
 @pytest.mark.truth
 @pytest.mark.parametrize("shift", [(0, 0), (3, -2), (-2, 3)])
 def test_a_drawing_a_little_elsewhere__still_shows(drawings, shift) -> None:  # type: ignore[no-untyped-def]
-    assert not undrawn(lined(20, shift), drawings).any()
+    assert not shown(lined(20, shift), drawings).hidden.any()
 
 
 @pytest.mark.truth
 @pytest.mark.parametrize("sigma", [1.0, 2.0, 3.5])
 def test_a_drawing_out_of_focus__still_shows(drawings, sigma) -> None:  # type: ignore[no-untyped-def]
     soft = cv2.GaussianBlur(lined(21), (0, 0), sigma)
-    assert undrawn(soft, drawings).sum() < 0.02 * drawings[0].told.sum()
+    assert shown(soft, drawings).hidden.sum() < 0.02 * drawings[0].told.sum()
 
 
 @pytest.mark.truth
 def test_light_that_changes__hides_no_drawing(drawings) -> None:  # type: ignore[no-untyped-def]
     ramp = np.linspace(-0.8, 0.6, SIZE, dtype=np.float32)
-    assert not undrawn(lined(22) + ramp, drawings).any()
+    assert not shown(lined(22) + ramp, drawings).hidden.any()
 
 
 @pytest.mark.truth
-def test_plain_skin_over_half_of_it__is_found_and_spread_over_what_is_bare(drawings) -> None:  # type: ignore[no-untyped-def]
+def test_plain_skin_over_half_of_it__is_found(drawings) -> None:  # type: ignore[no-untyped-def]
     covered = lined(23)
     covered[:, 60:] = np.random.default_rng(24).normal(0, 0.01, (SIZE, SIZE - 60))
-    hidden = undrawn(covered, drawings)
-    told = drawings[0].told
-    assert hidden[:, 64:][told[:, 64:]].mean() > 0.95
+    hidden = shown(covered, drawings).hidden
+    assert hidden[:, 64:][drawings[0].told[:, 64:]].mean() > 0.95
     assert hidden[:, :54].sum() == 0
-    off = np.zeros((SIZE, SIZE, 3), np.float32)
-    off[:, 60:] = 0.2  # a little lighter than the skin below
-    over = spread(hidden, off, drawings)
-    assert over[20:100, 66:100].mean() > 0.95
-    assert over[20:100, 20:54].mean() < 0.02
+
+
+@pytest.mark.truth
+def test_a_softness_that_leaps__is_not_believed_where_half_is_hidden(drawings) -> None:  # type: ignore[no-untyped-def]
+    covered = lined(25)
+    covered[:, 40:] = np.random.default_rng(26).normal(0, 0.01, (SIZE, SIZE - 40))
+    assert shown(covered, drawings, softness=0).softness == 0
+    soft = cv2.GaussianBlur(lined(27), (0, 0), 3.5)
+    assert shown(soft, drawings, softness=2).softness == 3
 
 
 def test_plain_skin__has_no_drawing_that_could_be_hidden() -> None:
