@@ -16,7 +16,8 @@ LEAST_DRAWN = 0.035  # natural log: less is pores and grain, which prove nothing
 USUALLY_SHOWN, SHOWN_BUT_FOR = 0.6, 30  # of it, on all frames but so many percent: shading comes and goes
 HIDDEN_BELOW = 0.3  # of the drawing
 SLIPS = (-3, -2, -1, 0, 1, 2, 3)  # field px by which it may lie elsewhere
-SOFTER, SOFT_DRAWN, SOFTER_COST = (1.0, 2.0, 3.5), 0.01, 0.2  # field px; natural log; of correlation, per step
+SOFTER, SOFT_DRAWN = (1.0, 2.0, 3.5), 0.01  # field px; natural log
+FOCUS_COST, FOCUS_COSTS_MOST = 0.1, 0.2  # of correlation, per step of softness and altogether
 LEAST_AREA = 60  # field px of drawing
 
 
@@ -68,20 +69,22 @@ def shown(tone: ImageF32, drawings: tuple[Drawing, ...], softness: int = 0) -> S
     """How much of the drawing shows on a frame of this ``tone`` (h, w), natural log. ``softness`` is that of the frame
     before, which of `drawings` it was: focus does not leap."""
     seen = _fine(tone)
-    still = {i: _fit(d, seen) - SOFTER_COST * abs(i - softness) for i, d in enumerate(drawings)}
+    still = {i: _fit(d, seen) - _cost(i, softness) for i, d in enumerate(drawings)}
     sharp = drawings[0]
     if (sharp.told & (_shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
         return Shown(sharp.told, sharp.told.astype(np.float32), max(still, key=lambda i: still[i]))
     # On the whole it may lie a little elsewhere, and be out of focus.
     moved = {(dx, dy): _moved(seen, dx, dy) for dy in SLIPS for dx in SLIPS}
-    fits = {
-        (i, at): _fit(d, moved[at]) - SOFTER_COST * abs(i - softness) for i, d in enumerate(drawings) for at in moved
-    }
+    fits = {(i, at): _fit(d, moved[at]) - _cost(i, softness) for i, d in enumerate(drawings) for at in moved}
     best, (x, y) = max(fits, key=lambda key: fits[key])
     drawing = drawings[best]
     near = [at for at in moved if abs(at[0] - x) <= 1 and abs(at[1] - y) <= 1]
     share = np.max([_shown(drawing.fine, drawing.power, moved[at]) for at in near], axis=0)
     return Shown(drawing.told, share, best)
+
+
+def _cost(softness: int, before: int) -> float:
+    return min(FOCUS_COST * abs(softness - before), FOCUS_COSTS_MOST)
 
 
 def _fit(drawing: Drawing, seen: ImageF32) -> float:

@@ -89,6 +89,26 @@ def test_skin_that_passes_over_a_drawing__is_found_where_it_hides_the_drawing() 
 
 
 @pytest.mark.truth
+def test_darker_skin_that_passes__is_found_whole_once_it_has_hidden_a_drawing() -> None:
+    plain = weak_skin(np.random.default_rng(9), HEIGHT, WIDTH)
+
+    def cross(k: int, picture: np.ndarray) -> np.ndarray:
+        a, b = _bar(k)
+        picture[:, a:b] = plain[:, a:b] * np.array([0.84, 0.8, 0.78])
+        return picture * (1 + 0.006 * k)
+
+    found, truth = _found(_shot(cross)), np.zeros((COUNT, HEIGHT, WIDTH), bool)
+    for k in range(COUNT):
+        a, b = _bar(k)
+        truth[k, :, a:b] = True
+    truth = truth[:, 30:90, 40:120]
+    over = truth.mean(axis=(1, 2)) > 0.1
+    assert found[over][truth[over]].mean() > 0.95
+    edge = np.stack([cv2.dilate(t.astype(np.uint8), np.ones((5, 5), np.uint8)) for t in truth]) > 0
+    assert found[~edge].mean() < 0.003
+
+
+@pytest.mark.truth
 def test_a_shadow_with_an_edge_and_a_lamp_that_is_turned_up__are_light() -> None:
     def lit(k: int, picture: np.ndarray) -> np.ndarray:
         a, b = _bar(k)

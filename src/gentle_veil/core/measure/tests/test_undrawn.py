@@ -59,7 +59,7 @@ def test_a_softness_that_leaps__is_not_believed_where_half_is_hidden(drawings) -
     covered[:, 40:] = np.random.default_rng(26).normal(0, 0.01, (SIZE, SIZE - 40))
     assert shown(covered, drawings, softness=0).softness == 0
     soft = cv2.GaussianBlur(lined(27), (0, 0), 3.5)
-    assert shown(soft, drawings, softness=2).softness == 3
+    assert shown(soft, drawings, softness=0).softness >= 2
 
 
 def test_plain_skin__has_no_drawing_that_could_be_hidden() -> None:
