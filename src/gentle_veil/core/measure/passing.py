@@ -39,6 +39,8 @@ REFITS, REFIT_STAYS, REFIT_ASIDE = 3, np.array([0.015, 0.05, 0.05]), 2  # rounds
 LIKELIER_AS_WAS = 1.15  # by which light is rather what the frames around say
 ODDS_SHARE = 0.35  # what neighbours say is mostly the same
 EDGE = 0.07  # natural log
+MIXED_PX, BESIDE_SIGMA, LEAST_NEAR = 2, 3.0, 1e-3  # field px of an edge; in which the thing is asked; its least share
+LEAST_APART = 0.2  # of the surface's light, by which a thing differs from it where shares are told
 THING, BARE, LEAST_ODDS = 0.5, 0.4, 1.0  # labels; mean odds from which a piece is a thing
 
 
@@ -179,7 +181,7 @@ class _Search:
         rest = seen - look.usual - lit_by(light, (*size, 3))
         told = cv2.resize(drawn, size[::-1], interpolation=cv2.INTER_LINEAR)
         label, said = _labels(seen, rest, look, colours, told)
-        return _whole(label, said)
+        return _soft(_whole(label, said), seen, seen - rest)
 
 
 def _labels(
@@ -210,6 +212,23 @@ def _whole(label: MatteF32, said: MatteF32) -> MatteF32:
     kept[0] = False
     things = kept[pieces]
     return np.where(grown(things, 1), label, 0) if things.any() else np.zeros_like(label)
+
+
+def _soft(label: MatteF32, seen: ImageF32, bare: ImageF32) -> MatteF32:
+    """Labels (h, w) whose edges are shares: how much of a pixel's light is that of the thing beside it, the rest being
+    the ``bare`` surface's. Both as they were ``seen``, (h, w, 3) natural log of light."""
+    thing = label > THING
+    edge = grown(thing, MIXED_PX) & grown(~thing, MIXED_PX)
+    core = thing & ~grown(~thing, 1)
+    if not core.any():
+        return label
+    light, surface, weight = np.exp(seen), np.exp(bare), core.astype(np.float32)[..., None]
+    both = cv2.GaussianBlur(np.concatenate([light * weight, weight], axis=-1), (0, 0), BESIDE_SIGMA)
+    across = both[..., :3] / np.maximum(both[..., 3:], 1e-6) - surface
+    apart = np.einsum("yxc,yxc->yx", across, across)
+    share = np.einsum("yxc,yxc->yx", light - surface, across) / np.maximum(apart, 1e-9)
+    told = edge & (apart > LEAST_APART**2 * np.einsum("yxc,yxc->yx", surface, surface)) & (both[..., 3] > LEAST_NEAR)
+    return np.where(told, np.clip(share, 0, 1), label).astype(np.float32)
 
 
 def undisturbed(lights: dict[int, Plane], ks: list[int], disturbed: set[int]) -> dict[int, Plane]:
