@@ -24,6 +24,7 @@ STRONG, FAINT = 5.0, 2.5  # spreads of clean skin: what is surely ink, and how f
 SOFT_SIGMAS = (3.0, 6.0)  # reference px over which a faint rest of a mark is told from skin
 LIGHTER_SHARE = 0.5  # how much of the other the lighter, or darker, part of a mark must have to count
 MOST_SPREADS = 20.0  # by which a pixel tells whether a mark is lighter or darker
+BROAD_PX = 4  # reference px, half of what goes on beyond an outline as no line does: nature drew it, as lips are
 EDGE_PX = 3  # reference px from what is surely ink, over which its edge is followed out
 ISLET_PX = 2  # reference px, half of what a gap has to measure
 ROOM_PX = 4  # reference px, half of what a gap has to measure at its widest
@@ -40,8 +41,8 @@ SLIP_REACH = 2.5  # times the track's error, over which the light is read from i
 
 
 def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBool, seen: MaskBool) -> MaskBool | None:
-    """The lines and solids of the mark itself, (h, w), also where they go on beyond the outline; None if it is no
-    drawing and all within the outline goes.
+    """The lines and solids of the mark itself, (h, w), lines also where they go on beyond the outline; None if it is
+    no drawing and all within the outline goes.
 
     Ink darkens; gloss, which lightens, is skin's own, unless the mark as a whole is lighter than skin. A narrow outline
     has no drawing in it, nor has one in which hardly more stands out than beside it, as hairs and shades do.
@@ -59,6 +60,9 @@ def drawn_on(img_lin: ImageF32, tone: ImageF32, beside: MaskBool, inside: MaskBo
     if distance_from(~inside).max() < NARROW_PX or drawn[inside & seen].mean() < DENSER * usual:
         return None
     drawn |= grown(drawn, EDGE_PX) & (far > FAINT) & seen
+    beyond = drawn & ~grown(inside, EDGE_PX)
+    if beyond.any() and distance_from(~beyond).max() > BROAD_PX:
+        drawn &= ~beyond
     for sigma in SOFT_SIGMAS:
         weight = (seen & ~drawn).astype(np.float32)[..., None]
         total = broad_blur(np.concatenate([off * weight, weight], axis=-1), sigma)

@@ -22,6 +22,7 @@ CARRIED_SIGMA = 4.0  # reference px over which a tone is told at the rim
 # A solid: natural log by which ink is off the tone, and its slope per px, over so many px; px of it; how much its shade
 # counts.
 SOLID_OFF, SOLID_SLOPE, SOLID_SIGMA, SOLID_AREA, SOLID_WEIGHT = 0.3, 0.05, 1.5, 150, 0.3
+TAUT, MOST_BULGE = 0.05, 0.12  # of a membrane; natural log, by which the tone of skin leaves it
 DARKEST = 1e-3
 
 
@@ -49,7 +50,7 @@ def clean_tone(calm: ImageF32, inside: MaskBool, marks: MaskBool, surface: MaskB
         if clean.sum() < 50:
             clean = known
         tone = surface_by_area(calm, clean.astype(np.float32), step)
-    return tone, clean
+    return bounded(tone, calm, clean, step), clean
 
 
 def tone_under_ink(
@@ -63,9 +64,16 @@ def tone_under_ink(
     away = distance_from(drawn)
     free = np.asarray(calm - haze_at(haze, away))
     known = (clean & (away > BLED_PX)).astype(np.float32)
-    tone = surface_by_area(free, known, _step(inside))
+    tone = bounded(surface_by_area(free, known, _step(inside)), free, known, _step(inside))
     solids = _solids(calm, drawn & deep & (np.abs(calm - tone).max(axis=-1) > SOLID_OFF))
     return _shaded_through(tone, calm, free, known, solids, _step(inside)), haze
+
+
+def bounded(tone: ImageF32, values: ImageF32, known: np.ndarray, step: int) -> ImageF32:
+    """A tone that bulges no more than skin does over the membrane through what is ``known`` (h, w) of the ``values``:
+    where a drawing by nature ends at the mark, as lips do, a curved surface shoots over."""
+    membrane = surface_by_area(values, known.astype(np.float32), step, stiffness=0.0, tension=TAUT)
+    return np.asarray(membrane + np.clip(tone - membrane, -MOST_BULGE, MOST_BULGE), np.float32)
 
 
 def calm_log(img_lin: ImageF32) -> ImageF32:

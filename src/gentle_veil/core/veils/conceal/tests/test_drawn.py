@@ -47,6 +47,14 @@ def test_a_line_that_goes_on_beyond_the_outline__is_followed() -> None:
     assert drawn[80, 185]
 
 
+def test_what_is_broad_beyond_the_outline__is_no_line_of_the_mark() -> None:
+    lip = (np.abs(YS - 80) < 11) & (XS > 110)
+    blot = np.hypot(XS - 100, YS - 80) < 20
+    drawn = found(np.where((lip | blot)[..., None], 0.4 * skin(), skin()))
+    assert drawn[blot].mean() > 0.95
+    assert not drawn[:, 158:].any()
+
+
 def test_a_faint_blotch__is_told_though_no_pixel_of_it_is() -> None:
     blotch = np.exp(-0.5 * (np.hypot(XS - 118, YS - 80) / 9) ** 2)
     drawn = np.where((np.hypot(XS - 75, YS - 80) < 5)[..., None], 0.3 * skin(), skin())
