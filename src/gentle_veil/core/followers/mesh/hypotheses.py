@@ -13,7 +13,6 @@ from gentle_veil.core.types import ImageF32
 
 MIX_SIGMA_CELLS = 1.5
 JUMP_COST = 0.08 / 4.0**2  # per px**2 that a place moves against the whole: noise must not carry it off
-EASED_AFTER = 4.0  # frames for which a place was hidden, in which twice as far costs the same
 DOUBT_TIMES, DOUBT_COST = 0.3, 0.03  # of the clipped residual, by which a leap must fit better
 MIX_TEMPERATURE = 0.04  # of the clipped residual
 TOGETHER_PX = 4.0  # guesses further apart are not averaged: the middle of two places is neither
@@ -42,11 +41,8 @@ class Mixer:
         light: Light,
         visible: ImageF32,
         sigma: float,
-        hidden: ImageF32,
     ) -> None:
-        """``hidden`` (rows, columns): for how many frames each cell has not been seen."""
         self.registration, self.pyramid, self.light, self.sigma = registration, pyramid, light, sigma
-        self.eased = (1 + hidden / np.float32(EASED_AFTER)) ** -2
         self.before, self.held = registration.coarse(visible), registration.coarse(registration.held)
         self.guesses: list[ImageF32] = []
         self.costs: list[ImageF32] = []  # over the cells
@@ -69,8 +65,7 @@ class Mixer:
         self.costs[-1] += np.float32(DOUBT_COST * doubt) * self.insides[-1]
         if jump is not None:
             cells = np.stack([r.coarse(j) for j in jump])
-            off = cells - np.median(cells, axis=(1, 2), keepdims=True)
-            self.costs[-1] += self._jump_cost(off, self.insides[-1])
+            self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])
 
     def leading(self, among: Sequence[int] | None = None) -> int:
         """Which guess fits best on the whole, of all or ``among`` some."""
@@ -81,14 +76,8 @@ class Mixer:
         """The guess (2, h, w) that fits best on the whole; from now on all others pay for moving off it."""
         best = self.guesses[self.leading()]
         for cost, guess, inside in zip(self.costs, self.guesses, self.insides, strict=True):
-            cost += self._jump_cost(np.stack([self.registration.coarse(d) for d in guess - best]), inside)
+            cost += _jump_cost(np.stack([self.registration.coarse(d) for d in guess - best]), inside)
         return best
-
-    def _jump_cost(self, jump: ImageF32, inside: ImageF32) -> ImageF32:
-        """Of a jump (2, rows, columns) in px, over the cells, ``inside`` (rows, columns) the share of each that is
-        seen: where a place went while it was hidden is the less known the longer it was."""
-        cost: ImageF32 = JUMP_COST * (jump**2).sum(axis=0) * inside * self.eased
-        return cost
 
     def _overall(self, weight: ImageF32) -> np.ndarray:
         """The mean cost of each guess over what it sees; one that sees next to nothing of it is no good."""
@@ -134,6 +123,12 @@ class Mixer:
         change = going + _filled(change - going, shown)
         mean = float((best * held).sum() / max(float(held.sum()), 1e-6))
         return Mixture(last + np.stack([r.fine(c) for c in change]), visible, mean)
+
+
+def _jump_cost(jump: ImageF32, inside: ImageF32) -> ImageF32:
+    """Of a jump (2, rows, columns) in px, over the cells, ``inside`` (rows, columns) the share of each that is seen."""
+    cost: ImageF32 = JUMP_COST * (jump**2).sum(axis=0) * inside
+    return cost
 
 
 def _filled(change: ImageF32, shown: ImageF32) -> ImageF32:

@@ -351,7 +351,7 @@ class MeshRun:
         if pyramid is None:
             return self.carried(state, guesses[-1], OUTSIDE)
         self._focused(pyramid, guesses[-1], state.visible)
-        mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1), self._hidden_for(state))
+        mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
         going = state.status in SEEN and state.before is not None
         doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
@@ -438,16 +438,6 @@ class MeshRun:
         return np.maximum(
             _ramp(self.company.away(displacement), *AWAY) * _ramp(unlike, *UNLIKE), _ramp(strayed, *STRAYED_PX)
         )
-
-    def _hidden_for(self, state: MeshState) -> ImageF32:
-        """For how many frames each of the registration's cells has not been seen, by the vertex nearest to it."""
-        r = self.registration
-        if state.hidden is None:
-            return np.zeros(r.cells, np.float32)
-        xs, ys = self.at_vertices.xs, self.at_vertices.ys
-        columns, rows = ((r.coarse(p) - v[0]) / (v[1] - v[0]) for p, v in zip(r.base, (xs, ys), strict=True))
-        rows, columns = (np.rint(p).astype(int).clip(0, len(v) - 1) for p, v in ((rows, ys), (columns, xs)))
-        return np.asarray(state.hidden.reshape(len(ys), len(xs))[rows, columns], np.float32)
 
     def _colour(self, k: int, at: ImageF32) -> ImageF32:
         """The chroma of a frame at the lattice's places (2, h, w), one value to a cell."""
