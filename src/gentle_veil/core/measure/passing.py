@@ -35,7 +35,7 @@ HOLD_FROM, HOLD_FRAMES = 0.35, 24  # of the surface that is hidden, from which i
 HIDDEN_PX = 5  # field px around a hidden drawing, that tell nothing of the light
 NEW_LIGHT_CHROMA, NEW_LIGHT_SHARE = 0.15, 0.8  # a flash has light's colour, and is all over
 DISTURBED, BESIDE = 0.02, 3  # share of the surface that is surely hidden; frames on each side of such a one
-REFITS, REFIT_STAYS, REFIT_ASIDE = 3, np.array([0.015, 0.05, 0.05]), 2  # rounds; share of the weight; field px
+REFITS, REFIT_STAYS, REFIT_ASIDE = 2, np.array([0.015, 0.05, 0.05]), 2  # rounds; share of the weight; field px
 LIKELIER_AS_WAS = 1.15  # by which light is rather what the frames around say
 ODDS_SHARE = 0.35  # what neighbours say is mostly the same
 EDGE = 0.07  # natural log
@@ -169,18 +169,12 @@ class _Search:
         look, small = self.coarse, coarser(seen, self.times)
         off = small - look.usual
         drawn = drawn_odds(self._drawn(off, softness))
-        label = np.zeros(off.shape[:2], np.float32)
-        for left in reversed(range(REFITS)):
-            label = _labels(small, off - lit_by(light, off.shape), look, colours, drawn)[0]
-            if left:
-                light = _refitted(off, light, look, ~grown(label > BARE, REFIT_ASIDE))
-        if self.times == 1:
-            size = off.shape[:2]
-        else:
-            look, size = self.fine, self.fine.usual.shape[:2]
-        rest = seen - look.usual - lit_by(light, (*size, 3))
-        told = cv2.resize(drawn, size[::-1], interpolation=cv2.INTER_LINEAR)
-        label, said = _labels(seen, rest, look, colours, told)
+        for _ in range(REFITS):
+            label, _ = _labels(small, off - lit_by(light, off.shape), look, colours, drawn)
+            light = _refitted(off, light, look, ~grown(label > BARE, REFIT_ASIDE))
+        rest = seen - self.fine.usual - lit_by(light, seen.shape)
+        told = cv2.resize(drawn, seen.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+        label, said = _labels(seen, rest, self.fine, colours, told)
         return _soft(_whole(label, said), seen, seen - rest)
 
 
