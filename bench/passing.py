@@ -53,15 +53,20 @@ def thing(kind: str, size: tuple[int, int], at: np.ndarray, rng: np.random.Gener
     return picture, cv2.GaussianBlur(cover.astype(np.float32), (0, 0), 1.0)
 
 
+def laid(frame: np.ndarray, picture: np.ndarray, cover: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """A frame (H, W, 3) with a picture over it, by a coverage (H, W), that has grain of its own."""
+    grain = rng.standard_normal(frame.shape) * 1.6
+    mixed = frame + cover[..., None] * (picture + grain - frame)
+    return np.where(cover[..., None] > 0.003, np.clip(np.rint(mixed), 0, 255), frame)
+
+
 def passed(frames: np.ndarray, kind: str, over: np.ndarray, when: int) -> tuple[np.ndarray, np.ndarray]:
     """The frames (T, H, W, 3) with the thing, and its coverage (T, H, W)."""
     rng, out, covers = np.random.default_rng(5), frames.copy(), []
     step = PX_PER_FRAME * np.array([np.cos(ANGLE), np.sin(ANGLE)])
     for k, frame in enumerate(frames):
         picture, cover = thing(kind, (frame.shape[1], frame.shape[0]), over + step * (k - when), rng)
-        grain = rng.standard_normal(frame.shape) * 1.6
-        mixed = frame + cover[..., None] * (picture + grain - frame)
-        out[k] = np.where(cover[..., None] > 0.003, np.clip(np.rint(mixed), 0, 255), frame)
+        out[k] = laid(frame, picture, cover, rng)
         covers.append(cover)
     return out, np.stack(covers)
 

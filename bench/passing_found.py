@@ -23,7 +23,7 @@ from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.measure.passing import passing
 from gentle_veil.media.open_media import open_frames, probe
-from passing import THINGS, passed
+from passing import THINGS, laid, passed
 
 SHOTS = {"deckhand_arm": (20, 55, "plate"), "pilot": (40, 60, "plate"), "harbour_shirt": (20, 55, "with_emblem")}
 ROPE_HALF, ROPE_COLOUR = 3.2, (168, 150, 112)
@@ -39,8 +39,7 @@ def roped(frames: np.ndarray, over: np.ndarray, when: int) -> tuple[np.ndarray, 
         across = xs - x + 14 * np.sin((ys - y) / 60)
         cover = cv2.GaussianBlur((np.abs(across) < ROPE_HALF).astype(np.float32), (0, 0), 0.8)
         picture = np.array(ROPE_COLOUR) * (1 + 0.25 * np.sin((ys + 2 * across) / 3.5))[..., None]
-        mixed = frame + cover[..., None] * (picture + rng.standard_normal(frame.shape) * 1.6 - frame)
-        out[k] = np.where(cover[..., None] > 0.003, np.clip(np.rint(mixed), 0, 255), frame)
+        out[k] = laid(frame, picture, cover, rng)
         covers.append(cover)
     return out, np.stack(covers)
 

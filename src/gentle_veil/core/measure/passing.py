@@ -128,7 +128,8 @@ class _Search:
             off = seen - look.usual
             drawn = self._drawn(off, softness)
             softness = drawn.softness
-            free = look.steady * ~grown(drawn.hidden, HIDDEN_PX)
+            over_drawing = grown(drawn.hidden, HIDDEN_PX)
+            free = look.steady * ~over_drawing
             light, share = light_of(off, level(before), free, STEADY_LIGHT)
             middle = np.median(off[free > 0], axis=0) if (free > 0).any() else before
             anew, more = light_of(off, level(middle), free, STEADY_LIGHT)
@@ -137,7 +138,7 @@ class _Search:
             if more > max(share, NEW_LIGHT_SHARE * all_free) and colourless:
                 light = anew
             things = sure_things(look.usual + off - lit_by(light, off.shape), look, self.limits)
-            hidden = things | grown(drawn.hidden, HIDDEN_PX)
+            hidden = things | over_drawing
             held = held + 1 if hidden[look.inside].mean() > HOLD_FROM and held < HOLD_FRAMES else 0
             if max(share, more) > 0.5 * all_free and held == 0:
                 before = light[0]

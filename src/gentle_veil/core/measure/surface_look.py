@@ -2,7 +2,7 @@
 light upon it."""
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import cv2
 import numpy as np
@@ -131,6 +131,8 @@ def light_of(off: ImageF32, start: Plane, weight: MatteF32, hold: np.ndarray) ->
     return plane, float(kept.sum())
 
 
+@lru_cache(maxsize=4)
 def _basis(shape: tuple[int, ...]) -> ImageF32:
+    """What a plane is made of at each place of a field: 1, and x and y from -1 to 1, (h, w, 3)."""
     y, x = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
     return np.stack([np.ones_like(x), 2 * x / shape[1] - 1, 2 * y / shape[0] - 1], axis=-1)

@@ -5,6 +5,7 @@ is told around each place; light, focus and a track that is a little off leave m
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -40,7 +41,7 @@ class Shown:
     share: ImageF32
     softness: int
 
-    @property
+    @cached_property
     def hidden(self) -> MaskBool:
         """Where the drawing should show, and does not."""
         there = self.told & (self.share < HIDDEN_BELOW)
@@ -69,9 +70,9 @@ def shown(tone: ImageF32, drawings: tuple[Drawing, ...], softness: int = 0) -> S
     """How much of the drawing shows on a frame of this ``tone`` (h, w), natural log. ``softness`` is that of the frame
     before, which of `drawings` it was: focus does not leap."""
     seen = _fine(tone)
-    still = {i: _fit(d, seen) - _cost(i, softness) for i, d in enumerate(drawings)}
     sharp = drawings[0]
     if (sharp.told & (_shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
+        still = {i: _fit(d, seen) - _cost(i, softness) for i, d in enumerate(drawings)}
         return Shown(sharp.told, sharp.told.astype(np.float32), max(still, key=lambda i: still[i]))
     # On the whole it may lie a little elsewhere, and be out of focus.
     moved = {(dx, dy): _moved(seen, dx, dy) for dy in SLIPS for dx in SLIPS}

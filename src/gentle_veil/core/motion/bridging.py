@@ -13,11 +13,8 @@ from gentle_veil.core.contracts.surface_track import LOST, OCCLUDED, SEEN, WEAK,
 
 MOST_FRAMES = 10
 MOST_OFF_PX = 25.0  # where it is found so far from where it was carried, nothing is known of the way
-ERROR_PX, ERROR_PER_FRAME, ERROR_OF_OFF = (
-    1.0,
-    0.3,
-    0.25,
-)  # expected, by the frames to the nearer end and by what was off
+# Expected error: px at an end, px per frame from the nearer one, and of what was off where it is found again.
+ERROR_PX, ERROR_PER_FRAME, ERROR_OF_OFF = 1.0, 0.3, 0.25
 
 
 def bridged(track: SurfaceTrack) -> SurfaceTrack:
