@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { ACTIONS, actionFor, keyLabel, keyName, type Doing } from "../actions/actions";
 import { withJob } from "../features/jobs";
-import { worstFrames } from "../features/drape/model";
+import { isWithin, longestLost, worstFrames } from "../features/drape/model";
 import { fileName } from "../features/delivery/model";
 import { lookAt } from "../features/proof/model";
 import { frameAt, rulerStep, xOf } from "../score/ribbons";
@@ -108,6 +108,36 @@ describe("what needs a look", () => {
     const status = frames.map((f) => (f === 3 || f === 4 ? "lost" : f > 15 ? "weak" : "ok"));
     const found = worstFrames({ frames, status, error_px: frames.map((f) => f / 10) }, 3);
     expect(found.map((f) => f.frame)).toEqual([4, 19]);
+  });
+  it("names the longest stretch that is lost", () => {
+    const status = ["lost", "ok", "lost", "occluded", "lost", "weak", "outside"];
+    expect(longestLost({ frames: [0, 1, 2, 3, 4, 5, 6], status })).toEqual([2, 4]);
+    expect(longestLost({ frames: [0, 1], status: ["ok", "weak"] })).toBeNull();
+  });
+  it("tells whether an outline lies on a face", () => {
+    const face: [number, number][] = [
+      [10, 10],
+      [60, 90],
+    ];
+    expect(
+      isWithin(
+        [
+          [20, 20],
+          [40, 40],
+        ],
+        face,
+      ),
+    ).toBe(true);
+    expect(
+      isWithin(
+        [
+          [70, 20],
+          [80, 40],
+        ],
+        face,
+      ),
+    ).toBe(false);
+    expect(isWithin([[20, 20]], [])).toBe(false);
   });
   it("is fails before cautions in the proof", () => {
     const frames = [

@@ -28,6 +28,7 @@ import {
   type Recipe,
   type Tack,
 } from "../recipe";
+import { LostAdvice } from "./LostAdvice";
 import { HeadSection } from "./HeadSection";
 import { PointsSection } from "./PointsSection";
 import { Forgotten, PointsIn } from "./TrackEdits";
@@ -83,6 +84,11 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       (ok) => ok && ui.set({ selection: { kind: "shot" }, stage: "shot" }),
     );
   };
+  const letFaceLead = () =>
+    void edit(
+      withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind: "face" } })),
+      "The face leads",
+    ).then((ok) => ok && follow(shot.in_frame, shot.out_frame));
   const kind = drape.follower?.kind ?? "mesh";
   const here = statusAt(track, ui.frame);
   return (
@@ -120,6 +126,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <TrackSummary track={track} here={here} />
       </Section>
       {track && <NeedsALook track={track} />}
+      {track && <LostAdvice shot={shot} drape={drape} track={track} onFace={letFaceLead} />}
       {track && <Checks track={track} onMeasure={() => void start({ kind: "check", drape: drape.name })} />}
       <TackList
         drape={drape}

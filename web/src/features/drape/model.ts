@@ -1,4 +1,4 @@
-import { TACK_SPAN, type Tack } from "../recipe";
+import { TACK_SPAN, type Pair, type Tack } from "../recipe";
 
 /** First and last frame that a tack changes: the reference is never changed (core/motion/tacks.py). */
 export function tackSpan(tack: Tack, reference: number): [number, number] {
@@ -49,4 +49,29 @@ export function worstRoundTrip(track: {
     if (px !== null && (worst === null || px > worst.px)) worst = { frame: track.frames[i]!, px };
   });
   return worst;
+}
+
+/** The first and last frame of the longest stretch on which a surface is not seen; null where there is none. */
+export function longestLost(track: Pick<TrackRows, "frames" | "status">): [number, number] | null {
+  let best: [number, number] | null = null;
+  let begun: number | null = null;
+  track.frames.forEach((frame, i) => {
+    const status = track.status[i];
+    if (status !== "lost" && status !== "occluded") begun = null;
+    else {
+      begun ??= frame;
+      if (best === null || frame - begun > best[1] - best[0]) best = [begun, frame];
+    }
+  });
+  return best;
+}
+
+/** Whether the middle of some points lies within the box around others. */
+export function isWithin(points: readonly Pair[], around: readonly Pair[]): boolean {
+  if (points.length === 0) return false;
+  return [0, 1].every((axis) => {
+    const middle = points.reduce((sum, p) => sum + (p[axis] ?? 0), 0) / points.length;
+    const across = around.map((p) => p[axis] ?? 0);
+    return middle >= Math.min(...across) && middle <= Math.max(...across);
+  });
 }
