@@ -33,7 +33,7 @@ from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, M
 from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
-from gentle_veil.core.followers.mesh.regrowing import RELAXED, regrown
+from gentle_veil.core.followers.mesh.regrowing import regrown
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
 from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
 from gentle_veil.core.followers.mesh.texture import texture_of
@@ -380,9 +380,7 @@ class MeshRun:
         if again is not None:
             mixer.add(again.displacement, (again.displacement - best) * (1 - r.fine(again.surely)))
             mixture = mixer.mix(state.displacement, familiar, self.company.place)
-            follows = RELAXED * (1 - mixture.visible) * r.fine(again.led)
-            there = mixture.displacement + follows * (again.displacement - mixture.displacement)
-            mixture = replace(mixture, displacement=there)
+            mixture = replace(mixture, displacement=again.leading(r, mixture.displacement, mixture.visible))
         predicted = r.lattice.fit(mixture.displacement)
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
         passing = len(self.plane.held_out(k)) > 0
