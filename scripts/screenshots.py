@@ -30,6 +30,7 @@ def main() -> None:
             page.set_default_timeout(60_000)
             page.goto(server.url)
             page.get_by_text("light like the rest").first.wait_for()
+            lost(page, keep)
             go_to(page, 40)
             keep(page, "shot")
             page.get_by_role("button", name="Take a spot off").click()
@@ -89,8 +90,6 @@ def main() -> None:
             page.keyboard.press("Escape")
             page.keyboard.press("?")
             keep(page, "help")
-            page.keyboard.press("Escape")
-            lost(page, keep)
             browser.close()
         finally:
             server.kill()
@@ -145,6 +144,10 @@ def lost(page, keep) -> None:  # type: ignore[no-untyped-def]
     page.get_by_role("button", name="Jobs: 0 running").wait_for()
     go_to(page, 62)
     keep(page, "lost")
+    card(page).get_by_role("button", name="Remove drape").click()
+    page.get_by_role("navigation", name="Rack").get_by_text("skin 1").wait_for(state="hidden")
+    page.reload()  # cards begin at their top again
+    page.get_by_text("light like the rest").first.wait_for()
 
 
 def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]
