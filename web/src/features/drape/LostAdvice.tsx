@@ -29,9 +29,10 @@ export function LostAdvice({
   const [first, last] = lost;
   const middle = Math.round((first + last) / 2);
   const points = drapeOutline(drape).points as Pair[];
-  const onAFace = ((faces ?? []) as Record<string, Pair[]>[]).some((face) =>
-    isWithin(points, Object.values(face).flat()),
-  );
+  // What was once asked is remembered, also when the face leads already.
+  const onAFace =
+    byMesh &&
+    ((faces ?? []) as Record<string, Pair[]>[]).some((face) => isWithin(points, Object.values(face).flat()));
   return (
     <Section title={`Lost on frames ${first} to ${last}`}>
       {onAFace && (

@@ -99,14 +99,12 @@ class _Growth:
         self.found = np.zeros(r.cells, bool)
         self.textured = hidden & _textured(r, self.picture, sigma)
         self.rounds = 0
-        self.tried: set[tuple[Search, int]] = set()
 
     def ring(self, how: Search) -> bool:
         """Look for the parts that what is known leads to; whether any was found."""
-        if self.rounds == ROUNDS or (how, int(self.found.sum())) in self.tried:
+        if self.rounds == ROUNDS:
             return False
         self.rounds += 1
-        self.tried.add((how, int(self.found.sum())))
         known = self.known | self.found
         share = cv2.GaussianBlur(known.astype(np.float32), (0, 0), how.sigma)
         fringe = self.textured & ~self.found & (share > how.led)
