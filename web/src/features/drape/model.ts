@@ -1,3 +1,4 @@
+import { centreOf } from "../../geometry/points";
 import { TACK_SPAN, type Pair, type Tack } from "../recipe";
 
 /** First and last frame that a tack changes: the reference is never changed (core/motion/tacks.py). */
@@ -69,9 +70,9 @@ export function longestLost(track: Pick<TrackRows, "frames" | "status">): [numbe
 /** Whether the middle of some points lies within the box around others. */
 export function isWithin(points: readonly Pair[], around: readonly Pair[]): boolean {
   if (points.length === 0) return false;
-  return [0, 1].every((axis) => {
-    const middle = points.reduce((sum, p) => sum + (p[axis] ?? 0), 0) / points.length;
+  const middle = centreOf(points.map(([x, y]) => ({ x, y })));
+  return ([middle.x, middle.y] as const).every((at, axis) => {
     const across = around.map((p) => p[axis] ?? 0);
-    return middle >= Math.min(...across) && middle <= Math.max(...across);
+    return at >= Math.min(...across) && at <= Math.max(...across);
   });
 }
