@@ -9,7 +9,6 @@ import numpy as np
 from gentle_veil.core.motion.inverse_search import InverseSearch
 from gentle_veil.core.motion.mesh_registration import Light, MeshRegistration
 from gentle_veil.core.motion.pyramid import GreyPyramid
-from gentle_veil.core.motion.ranks import ranked
 from gentle_veil.core.types import ImageF32
 
 MIX_SIGMA_CELLS = 1.5
@@ -67,11 +66,6 @@ class Mixer:
         if jump is not None:
             cells = np.stack([r.coarse(j) for j in jump])
             self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])
-
-    def deny(self, places: ImageF32) -> None:
-        """All guesses so far have been told to be wrong at ``places`` (rows, columns, 0 to 1)."""
-        for cost, inside in zip(self.costs, self.insides, strict=True):
-            cost += places * inside
 
     def leading(self, among: Sequence[int] | None = None) -> int:
         """Which guess fits best on the whole, of all or ``among`` some."""
@@ -183,7 +177,7 @@ class CloseFlow:
 
 
 def _flow(search: InverseSearch, a: ImageF32, b: ImageF32) -> ImageF32:
-    low, high = ranked(a[::3, ::3], 0.01, 0.99)
-    span = max(high - low, 1e-4)
+    low, high = np.percentile(a[::3, ::3], (1, 99))
+    span = max(float(high - low), 1e-4)
     pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]
     return np.ascontiguousarray(np.moveaxis(search.between(*pictures), -1, 0))
