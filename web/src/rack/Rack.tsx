@@ -3,6 +3,7 @@ import type { Schema } from "../api/client";
 import { now, useUiAside, type ToolName } from "../app/store";
 import { stateQuery, trackQuery, useEdit, useRecipe, useStartJob } from "../features/queries";
 import { FacePartsMenu } from "../features/drape/FacePartsMenu";
+import { isLost } from "../features/drape/model";
 import {
   freeName,
   reordered,
@@ -37,7 +38,7 @@ const TOOL_SAYS: Record<Exclude<ToolName, "none">, string> = {
 function DrapeMark({ shot, drape }: { shot: number; drape: string }) {
   const { data: track } = useQuery(trackQuery(shot, drape));
   if (!track) return <span className="text-[11px] text-dim">not followed</span>;
-  const bad = track.status.filter((s) => s === "lost" || s === "occluded").length;
+  const bad = track.status.filter(isLost).length;
   const weak = track.status.filter((s) => s === "weak").length;
   if (bad > 0) return <span className="text-[11px] text-fail">■ {bad} lost</span>;
   if (weak > 0) return <span className="text-[11px] text-saffron">▲ {weak} weak</span>;

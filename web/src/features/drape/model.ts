@@ -52,13 +52,15 @@ export function worstRoundTrip(track: {
   return worst;
 }
 
+/** Whether a surface is hidden or not found on a frame of this status: out of the picture is neither. */
+export const isLost = (status: string | undefined): boolean => status === "lost" || status === "occluded";
+
 /** The first and last frame of the longest stretch on which a surface is not seen; null where there is none. */
 export function longestLost(track: Pick<TrackRows, "frames" | "status">): [number, number] | null {
   let best: [number, number] | null = null;
   let begun: number | null = null;
   track.frames.forEach((frame, i) => {
-    const status = track.status[i];
-    if (status !== "lost" && status !== "occluded") begun = null;
+    if (!isLost(track.status[i])) begun = null;
     else {
       begun ??= frame;
       if (best === null || frame - begun > best[1] - best[0]) best = [begun, frame];
