@@ -19,8 +19,9 @@ PRE_BLUR_SIZE = (11, 11)  # px, 3.3 sigma each way; what lies beyond is a thousa
 SHADING_STEP = 4
 SMOOTH_FROM = 2.0  # steps, of the mean's sigma: from there on a smaller mean, brought back, is the same to 1e-4
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709
-# What passes in front is marked in the picture itself, by a value no contrast has; a sample that meets it is void.
-VOID, VOID_FROM = np.float32(1e9), np.float32(50.0)
+# What passes in front is marked in the picture itself, by a value no contrast has; a sample that meets it is void. So
+# great that it is void even where two outer weights of a cubic, of places next to whole pixels, are multiplied.
+VOID, VOID_FROM = np.float32(1e30), np.float32(50.0)
 VOID_MARGIN = 3  # px, how far the pre-blur carries it
 DARKEST = 0.02  # keeps local contrast finite in black
 

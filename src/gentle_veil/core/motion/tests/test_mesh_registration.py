@@ -7,7 +7,7 @@ import pytest
 from gentle_veil.core.geometry.spline_field import SplineGrid
 from gentle_veil.core.motion.mesh_kernels import sample_map
 from gentle_veil.core.motion.mesh_registration import BROAD, LEVELS, NEAR, MeshRegistration, Stiffness
-from gentle_veil.core.motion.pyramid import Band, grey_pyramid
+from gentle_veil.core.motion.pyramid import VOID, Band, grey_pyramid
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.synth.nonrigid import bending_sequence
 from gentle_veil.core.synth.planar import planar_sequence
@@ -67,6 +67,20 @@ def test_sample_map__is_the_exact_cubic_and_says_what_is_outside() -> None:
     np.testing.assert_array_equal(inside, [[1, 1, 0]])
     expected = sample_cubic(picture[..., None], np.stack([x, y], axis=-1).astype(np.float64))[..., 0]
     np.testing.assert_allclose(seen[0, :2], expected[0, :2], atol=1e-5)
+
+
+@pytest.mark.property
+def test_sample_map__what_is_held_out_is_never_mixed_in_however_little_it_weighs() -> None:
+    picture = np.zeros((20, 30), np.float32)
+    picture[5, 10] = VOID
+    for part in (1e-4, 1e-5, 2e-6):  # of a px from where it would weigh nothing
+        near, far = np.float32(part), np.float32(1 - part)
+        x = np.array([[8 + near, 8 + near, 11 + far, 11 + far, 9.0]], np.float32)
+        y = np.array([[3 + near, 6 + far, 3 + near, 6 + far, 5.0]], np.float32)
+        seen, inside = np.empty((1, 5), np.float32), np.empty((1, 5), np.float32)
+        sample_map(picture, x, y, 1.0, 0.0, 0.0, seen, inside)
+        np.testing.assert_array_equal(inside, [[0, 0, 0, 0, 1]])
+        np.testing.assert_array_equal(seen, 0)
 
 
 @pytest.mark.truth
