@@ -83,8 +83,10 @@ class Lattice:
     def slopes(self, controls: np.ndarray) -> np.ndarray:
         """Its derivatives by x and by y: (2, C, h, w) float32, per px."""
         small = controls.astype(np.float32)
-        by_x = self.down @ small @ self.across_slope.T
-        return np.stack([by_x, self.down_slope @ small @ self.across.T])
+        out = np.empty((2, len(small), len(self.ys), len(self.xs)), np.float32)
+        np.matmul(self.down @ small, self.across_slope.T, out=out[0])
+        np.matmul(self.down_slope @ small, self.across.T, out=out[1])
+        return out
 
     def fit(self, values: np.ndarray) -> np.ndarray:
         """Controls (C, rows, columns) whose field is nearest to values (C, h, w)."""

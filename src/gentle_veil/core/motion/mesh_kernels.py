@@ -24,7 +24,7 @@ def sample_map(image, map_x, map_y, factor, ox, oy, seen, inside):  # type: igno
             seen[j, i] = value if there else np.float32(0.0)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, parallel=True)
 def data_terms(template, gx, gy, gain, bias, seen, held, slopes, square, slack, least_area, out):  # type: ignore[no-untyped-def]
     """Weighted structure tensor and pull per lattice point.
 
@@ -34,7 +34,7 @@ def data_terms(template, gx, gy, gain, bias, seen, held, slopes, square, slack, 
     """
     h, w = template.shape
     one = np.float32(1.0)
-    for j in range(h):
+    for j in prange(h):
         for i in range(w):
             weight = held[j, i]
             r = gain[j, i] * template[j, i] + bias[j, i] - seen[j, i]

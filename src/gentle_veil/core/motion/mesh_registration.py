@@ -9,6 +9,7 @@ References
     [HW77]   see `plane_registration`: the Cauchy weight.
 """
 
+import itertools
 from dataclasses import dataclass
 
 import cv2
@@ -20,6 +21,7 @@ from gentle_veil.core.motion.curvature import Curvature
 from gentle_veil.core.motion.mesh_kernels import data_terms, sample_map
 from gentle_veil.core.motion.plane_kernels import CAUCHY, MAD_TO_SIGMA
 from gentle_veil.core.motion.pyramid import VOID, VOID_FROM, GreyPyramid, gradient
+from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32, MaskBool
 
 STEP = 2  # px of the reference per lattice point; the pre-blur leaves nothing finer
@@ -27,7 +29,7 @@ NEAR, COARSE, BROAD = 0, 1, 2  # levels: full size, half size, and full size in 
 LEVELS = 3
 CELL = 4  # lattice points per cell of the fields that vary slowly: light, visibility
 LIGHT_CELLS = 2.0  # Gaussian over which light is held to be alike
-ITERATIONS = (3, 3)  # on the full and on the half size
+ITERATIONS = (3, 2)  # on the full and on the half size
 TOLERANCE_PX = (0.25, 0.8, 0.25)  # misplacement for which a steep pixel is not weighed down, per level
 # The pre-blur makes neighbouring lattice residuals alike: so many count as one.
 NOISE_CORRELATION = (7.0, 9.0, 7.0)
@@ -42,7 +44,9 @@ LIGHT_PRIOR = 0.7
 HIDDEN_FROM, HIDDEN_AT = 0.40, 0.60  # clipped residual at which a place begins to be, and is, taken for hidden
 ENERGY_LATTICE = 4.0  # lattice points
 ENERGY_SHARE = 0.3  # of the texture, that a changed but visible place may leave
-FACTOR_STANDS = 0.15  # relative change of the curvature under which a factor is used again
+# A factor is used again while the curvature has changed by less than this anywhere, over so many blocks, where there is
+# this much of the mean; and as a whole by no more than these times.
+FACTOR_STANDS, STANDS_OVER, STANDS_LEAST, STANDS_TIMES = 0.4, 4, 0.2, 1.2
 PROBES = 16  # random right sides for the posterior spread
 
 
@@ -105,6 +109,25 @@ class MeshFit:
         return self.sigmas[self.level]
 
 
+@dataclass
+class _Factor:
+    """The Cholesky factor ``banded`` of a precision, the ``curvature`` (rows, columns) around each place that it was
+    made of, and its `_spread` once that was asked for."""
+
+    curvature: ImageF32
+    banded: np.ndarray
+    spread: np.ndarray | None = None
+
+    def stands(self, curvature: ImageF32) -> bool:
+        """Whether it will do for a curvature. The whole may gain or lose, as with the frame's noise; a place may not:
+        where something passes, a factor that still holds the place by what is hidden lets it follow too late."""
+        gain = float(curvature.sum()) / max(float(self.curvature.sum()), 1e-12)
+        then = gain * self.curvature
+        room = np.maximum(curvature, then) + STANDS_LEAST * curvature.mean()
+        changed = float((np.abs(curvature - then) / np.maximum(room, 1e-12)).max())
+        return changed < FACTOR_STANDS and 1 / STANDS_TIMES < gain < STANDS_TIMES
+
+
 class MeshRegistration:
     """A region of a reference picture, prepared once.
 
@@ -142,7 +165,7 @@ class MeshRegistration:
         self._order()
         self.roughness = self._thin_plate()
         self._priors: dict[Stiffness, np.ndarray] = {}
-        self._factors: dict[tuple[int, Stiffness], tuple[np.ndarray, np.ndarray]] = {}
+        self._factors: dict[tuple[int, Stiffness], _Factor] = {}
         self.probes = np.random.default_rng(20).standard_normal((self.unknowns, PROBES)).astype(np.float32)
         nodes = grid.places()
         self._at_nodes = Lattice(grid, nodes[0, :, 0].clip(*grid.box[::2]), nodes[:, 0, 1].clip(*grid.box[1::2]))
@@ -175,23 +198,19 @@ class MeshRegistration:
         rows, columns = self.grid.shape
         banded = np.zeros((self.band + 1, self.unknowns))
 
-        def add(points: list[tuple[int, int]], weights: list[float]) -> None:
-            at = [2 * (r * self.row_stride + c * self.column_stride) for r, c in points]
-            for d in range(2):
-                for p, a in zip(at, weights, strict=True):
-                    for q, b in zip(at, weights, strict=True):
-                        if q <= p:
-                            banded[p - q, q + d] += a * b
+        def add(stencil: dict[tuple[int, int], float]) -> None:
+            """The squares of a difference, wherever all of its control points are there."""
+            down, across = (np.arange(n - max(place[i] for place in stencil)) for i, n in ((0, rows), (1, columns)))
+            first = 2 * (down[:, None] * self.row_stride + across * self.column_stride).ravel()
+            weights = {2 * (r * self.row_stride + c * self.column_stride): w for (r, c), w in stencil.items()}
+            for (p, a), (q, b) in itertools.product(weights.items(), repeat=2):
+                for d in range(2 if q <= p else 0):
+                    banded[p - q, first + q + d] += a * b
 
-        for r in range(rows):
-            for c in range(columns):
-                if c + 2 < columns:
-                    add([(r, c), (r, c + 1), (r, c + 2)], [1, -2, 1])
-                if r + 2 < rows:
-                    add([(r, c), (r + 1, c), (r + 2, c)], [1, -2, 1])
-                if r + 1 < rows and c + 1 < columns:
-                    root = float(np.sqrt(2))
-                    add([(r, c), (r, c + 1), (r + 1, c), (r + 1, c + 1)], [root, -root, -root, root])
+        root = float(np.sqrt(2))
+        add({(0, 0): 1, (0, 1): -2, (0, 2): 1})
+        add({(0, 0): 1, (1, 0): -2, (2, 0): 1})
+        add({(0, 0): root, (0, 1): -root, (1, 0): -root, (1, 1): root})
         return banded
 
     def cells_of(self, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -343,9 +362,9 @@ class MeshRegistration:
                 here = self.pack(controls)
                 pull = self.lattice.down.T @ terms[3:5] @ self.lattice.across
                 rhs = scale * self.pack(pull.astype(np.float64))
-                rhs -= self._rough(here) / stiffness.bend**2
-                rhs -= self._rough(here - guess) / stiffness.change**2 + (here - guess) / PLACE_TRUST_PX**2
-                step = spbtrs(factor, rhs.astype(np.float32), lower=1)[0]
+                moved = here - guess
+                rhs -= self._rough(here / stiffness.bend**2 + moved / stiffness.change**2) + moved / PLACE_TRUST_PX**2
+                step = spbtrs(factor.banded, rhs.astype(np.float32), lower=1)[0]
                 controls = controls + self.unpack(step)
                 if np.abs(step).max() < (0.02 if level == COARSE else 0.01):
                     break
@@ -371,25 +390,28 @@ class MeshRegistration:
         spread = np.zeros((*self.grid.shape, 3))
         return self._summary(pyramid, controls, light, visible, tuple(sigmas), spread)
 
-    def _factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> np.ndarray:
+    def _factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> "_Factor":
         """The factor of the precision; that of an earlier frame while the curvature has hardly changed.
 
         Single precision and a slightly old curvature are enough: every step starts from an exact residual.
         """
         width, height = self.blocks
         sums = np.stack([4 * cv2.resize(t, (width, height), interpolation=cv2.INTER_AREA) for t in tensor])
+        few = max(width // STANDS_OVER, 1), max(height // STANDS_OVER, 1)
+        around = cv2.resize(sums[0] + sums[2], few, interpolation=cv2.INTER_AREA)
         before = self._factors.get((level, stiffness)) if kept else None
-        if before is not None and float(np.abs(sums - before[0]).sum()) < FACTOR_STANDS * float(sums[::2].sum()):
-            return before[1]
+        if before is not None and before.stands(around):
+            return before
         banded = self.curvature.matrix(sums)
         banded += self._prior(stiffness)
         banded[0] += 1 / PLACE_TRUST_PX**2
-        factor, info = spbtrf(banded, lower=1, overwrite_ab=1)
+        banded, info = spbtrf(banded, lower=1, overwrite_ab=1)
         if info:
             raise np.linalg.LinAlgError(f"the mesh's matrix is not positive at unknown {info}")
+        factor = _Factor(around, banded)
         if kept:
-            self._factors[level, stiffness] = (sums, factor)
-        return np.asarray(factor)
+            self._factors[level, stiffness] = factor
+        return factor
 
     def _prior(self, stiffness: Stiffness) -> np.ndarray:
         if self._priors.get(stiffness) is None:
@@ -444,7 +466,7 @@ class MeshRegistration:
             self.near,
         )
 
-    def _spread(self, factor: np.ndarray | None) -> np.ndarray:
+    def _spread(self, factor: "_Factor | None") -> np.ndarray:
         """Posterior covariance (rows, columns, 3) at the control points, from samples of the solve's own density.
 
         With L the factor of the posterior's precision, x = L^-T e has its covariance for white e.
@@ -452,12 +474,15 @@ class MeshRegistration:
         rows, columns = self.grid.shape
         if factor is None:
             return np.full((rows, columns, 3), 1e4)
-        samples, _ = stbtrs(factor, self.probes, uplo="L", trans="T")
+        if factor.spread is not None:
+            return factor.spread
+        samples, _ = stbtrs(factor.banded, self.probes, uplo="L", trans="T")
         field = self.unpack(samples)  # (2, rows, columns, PROBES)
         field = np.tensordot(self._at_nodes.down, field, axes=(1, 1)).swapaxes(0, 1)
         field = np.moveaxis(np.tensordot(field, self._at_nodes.across, axes=(2, 1)), -1, 2)
         product = np.stack([(field[a] * field[b]).mean(axis=-1) for a, b in ((0, 0), (0, 1), (1, 1))], axis=-1)
-        return cv2.GaussianBlur(product.astype(np.float32), (0, 0), 0.8)
+        factor.spread = cv2.GaussianBlur(product.astype(np.float32), (0, 0), 0.8)
+        return factor.spread
 
 
 def _picture(pyramid: GreyPyramid, level: int) -> tuple[ImageF32, int]:
@@ -485,7 +510,7 @@ def _robust_sigma(residual: ImageF32, held: ImageF32) -> float:
     values = np.abs(residual[::step, ::step][held[::step, ::step] > 0.5])
     if values.size < MIN_SAMPLES:
         return np.inf
-    return max(MAD_TO_SIGMA * float(np.partition(values, values.size // 2)[values.size // 2]), LEAST_SIGMA)
+    return max(MAD_TO_SIGMA * middle(values), LEAST_SIGMA)
 
 
 def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: ImageF32) -> tuple[float, float, float]:
@@ -496,8 +521,8 @@ def _correlation(template: ImageF32, seen: ImageF32, residual: ImageF32, held: I
     if chosen.sum() < MIN_SAMPLES:
         return 0.0, 0.0, 0.0
     t, s, r = (p[::step, ::step][chosen] for p in (template, seen, np.abs(residual)))
-    spreads = [max(float(np.median(np.abs(p - np.median(p)))), 1e-6) for p in (t, s)]
-    explained = 1.0 - min(1.0, (float(np.median(r)) / spreads[1]) ** 2)
+    spreads = [max(middle(np.abs(p - middle(p))), 1e-6) for p in (t, s)]
+    explained = 1.0 - min(1.0, (middle(r) / spreads[1]) ** 2)
     t, s = t - t.mean(), s - s.mean()
     alike = float(t @ s) / max(float(np.sqrt(float(t @ t) * float(s @ s))), 1e-9)
     return float(np.sqrt(explained)), spreads[1] / spreads[0], alike

@@ -13,12 +13,13 @@ from gentle_veil.core.followers.plane.plane import PlaneRun
 from gentle_veil.core.motion.company import Company
 from gentle_veil.core.motion.mesh_registration import STEP, MeshRegistration
 from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid
+from gentle_veil.core.motion.ranks import middle, ranked
 from gentle_veil.core.types import ImageF32, Matrix, Points
 
 SAMPLED = 4  # every so many lattice points tell the motion of the whole
 TOLD_FRAMES, ALONE_MISSES = 15, 0.3  # hidden frames; of a usual miss, by which the place is less sure each frame
 MOST_ALONE = 40  # frames without all of the region, after which its company is asked no more
-FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 90
+FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 0.9
 LOYAL = 0.38
 NEAR_PX, NEAR_PER_FRAME = 3.0, 0.2  # from where the company has it, and how much further for each hidden frame
 SEEK_PX, SEEK_PER_FRAME, MOST_SEEK_PX = 16.0, 2.0, 64.0
@@ -70,7 +71,7 @@ class Accompanied:
         self.company.learn(None if before is None or now is None else self._affine(before, now))
         if now is not None and before is not None and whole and self.trusted:
             away = np.hypot(*(now - self.place))[self.registration.held > 0.5]
-            self.misses += OF_LATE * (float(np.percentile(away, MOST)) - self.misses)
+            self.misses += OF_LATE * (ranked(away, MOST)[0] - self.misses)
             if undisturbed and (loyalty := self.company.loyalty) is not None:
                 self.told += 1
                 self.loyalty += max(OF_LATE, 1 / self.told) * (loyalty - self.loyalty)
@@ -82,7 +83,7 @@ class Accompanied:
         if not self.trusted or self.alone is None:
             return False
         off = np.abs((displacement - self.alone)[:, self.registration.held > 0.5]).sum(axis=0)
-        return float(np.median(off)) < NEAR_PX + (NEAR_PER_FRAME + self.misses) * self.since
+        return middle(off) < NEAR_PX + (NEAR_PER_FRAME + self.misses) * self.since
 
     @property
     def judges(self) -> bool:

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
+from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32, Points
 
 FLOOR_PX = 0.005
@@ -32,7 +33,7 @@ def expected_error(
         cv2.remap(values, across, down, cv2.INTER_LINEAR).ravel()
         for values in (r.coarse(r.held), r.coarse(fit.visible), r.excess(fit), unlike)
     )
-    usual = float(np.median(noise[held > 0.5])) if (held > 0.5).any() else float(np.median(noise))
+    usual = middle(noise[held > 0.5] if (held > 0.5).any() else noise)
     before = np.zeros(len(vertices)) if hidden is None else hidden
     count = np.where(shown < 0.5, before + 1, 0.0)
     variance = FLOOR_PX**2 + NOISE_SHARE * (1 + EXCESS_TIMES * excess) * np.sqrt(noise * usual)

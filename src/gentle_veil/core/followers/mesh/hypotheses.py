@@ -9,6 +9,7 @@ import numpy as np
 from gentle_veil.core.motion.inverse_search import InverseSearch
 from gentle_veil.core.motion.mesh_registration import Light, MeshRegistration
 from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.motion.ranks import ranked
 from gentle_veil.core.types import ImageF32
 
 MIX_SIGMA_CELLS = 1.5
@@ -177,7 +178,7 @@ class CloseFlow:
 
 
 def _flow(search: InverseSearch, a: ImageF32, b: ImageF32) -> ImageF32:
-    low, high = np.percentile(a[::3, ::3], (1, 99))
-    span = max(float(high - low), 1e-4)
+    low, high = ranked(a[::3, ::3], 0.01, 0.99)
+    span = max(high - low, 1e-4)
     pictures = [np.clip((p - low) / span * 190 + 32, 0, 255).astype(np.uint8) for p in (a, b)]
     return np.ascontiguousarray(np.moveaxis(search.between(*pictures), -1, 0))

@@ -5,6 +5,7 @@ itself from a solve against the reference picture, so that nothing drifts. What 
 whole neighbourhoods fit, and is carried by what is seen around it.
 """
 
+import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -57,6 +58,7 @@ from gentle_veil.core.motion.mesh_registration import (
     Stiffness,
 )
 from gentle_veil.core.motion.pyramid import GreyPyramid, grey
+from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32, Points
 
 SEARCH_PX = 40
@@ -149,7 +151,7 @@ def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:
 
 def _doubt(guess: ImageF32, steady: list[ImageF32]) -> float:
     """How much of a leap, 0 to 1, a guess (2, h, w) is from where the surface went so far."""
-    away = min(float(np.median(np.abs((guess - other)[:, ::3, ::3]).sum(axis=0))) for other in steady)
+    away = min(middle(np.abs((guess - other)[:, ::3, ::3]).sum(axis=0)) for other in steady)
     return min(away / LEAP_PX, 1.0)
 
 
@@ -307,10 +309,10 @@ class MeshRun:
         return self.plane.pyramid(k, self.level_count, box, void=void, band=COARSE_BAND, near=self.texture.band)
 
     def limits(self) -> tuple[float, ...]:
-        return tuple(SIGMA_GROWTH * float(np.median(s[-15:])) if len(s) >= 3 else np.inf for s in self.sigmas)
+        return tuple(SIGMA_GROWTH * statistics.median(s[-15:]) if len(s) >= 3 else np.inf for s in self.sigmas)
 
     def _usual_sigma(self, level: int) -> float:
-        return float(np.median(self.sigmas[level][-15:])) if self.sigmas[level] else FIRST_SIGMA
+        return statistics.median(self.sigmas[level][-15:]) if self.sigmas[level] else FIRST_SIGMA
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         """Where the region is on frame ``k``, next to the frame of ``state``; ``history`` goes on by that frame."""
@@ -537,7 +539,7 @@ class MeshRun:
                 self.sigmas[level].append(fit.sigmas[level])
         error, hidden = expected_error(r, self.vertices, fit, memory.unlike, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
-        unsure = float(np.median(error[self.inside])) > WEAK_ERROR_PX
+        unsure = middle(error[self.inside]) > WEAK_ERROR_PX
         row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
         new.likeness, new.now, new.level = likeness.into(state.likeness), likeness, fit.level

@@ -49,6 +49,7 @@ from gentle_veil.core.motion.pyramid import (
     grey,
     grey_pyramid,
 )
+from gentle_veil.core.motion.ranks import ranked
 from gentle_veil.core.types import MaskBool, Matrix, Points
 
 # How far beyond the predicted place a frame is looked at; not less than the local mean reaches (three times
@@ -291,9 +292,9 @@ class PlaneRun:
     def eight_bit(self, k: int, box: tuple[int, int, int, int]) -> np.ndarray:
         x0, y0, x1, y1 = box
         picture = grey(self.frames[k][y0:y1, x0:x1], self.full_scale, self.weights)
-        low, high = np.percentile(picture[::3, ::3], (1, 99))
-        stretch = 255 / max(float(high - low), 1e-4)
-        return cv2.addWeighted(picture, stretch, picture, 0, -stretch * float(low), dtype=cv2.CV_8U)
+        low, high = ranked(picture[::3, ::3], 0.01, 0.99)
+        stretch = 255 / max(high - low, 1e-4)
+        return cv2.addWeighted(picture, stretch, picture, 0, -stretch * low, dtype=cv2.CV_8U)
 
     def _near(self, found: Alignment, guess: Matrix, gap: int) -> bool:
         """Whether what was found lies where the region can have got to since it was last seen."""

@@ -126,3 +126,20 @@ def test_solve__a_soft_frame_is_told_better_by_the_coarser_band() -> None:
         assert (fit.level, fit.sigma) == (level, fit.sigmas[level])
         told[level] = fit.alike
     assert told[BROAD] > told[NEAR] + 0.2  # its plain correlation
+
+
+@pytest.mark.property
+def test_factor__is_used_again_but_not_where_a_place_is_hidden(weave: np.ndarray) -> None:
+    r = registration(weave[0])
+    stiffness, grain = Stiffness(1.5, 0.4), np.random.default_rng(3)
+    tensor = np.stack([np.full(r.shape, value, np.float32) for value in (2.0, 0.1, 3.0)])
+    first = r._factor(NEAR, tensor, stiffness, kept=True)
+    noisy = tensor * 1.15 * (1 + 0.2 * grain.standard_normal(tensor.shape)).astype(np.float32)
+    assert r._factor(NEAR, noisy, stiffness, kept=True) is first
+    assert r._factor(NEAR, tensor, stiffness, kept=False) is not first
+    hidden = tensor.copy()
+    hidden[:, :24, :24] = 0
+    again = r._factor(NEAR, hidden, stiffness, kept=True)
+    assert again is not first
+    assert r._spread(again)[0, 0, 0] > 2 * r._spread(first)[0, 0, 0]
+    assert r._factor(NEAR, 1.3 * hidden, stiffness, kept=True) is not again
