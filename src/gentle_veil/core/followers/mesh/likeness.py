@@ -16,6 +16,7 @@ EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
 LED_ALIKE, LED_LACKS, LED_MORE, EXPLAINED_LED = 0.7, 0.35, 0.05, 0.2
 # What is seen of it and nothing else: a part is enough, from which the rest is found.
 SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.08, 0.35
+EXPLAINED_WELL = 0.8  # and as usual: what else there is in the picture is grain or motion blur
 USUAL_FROM = 0.1  # of a frame goes into what is usual of late
 
 
@@ -46,6 +47,10 @@ class Likeness:
     def as_usual(self, usual: "Likeness") -> bool:
         """Whether as much of the surface is explained as was ``usual`` of late: nothing begins to hide it."""
         return self.explained >= AS_BEFORE * usual.explained
+
+    def well_told(self, usual: "Likeness") -> bool:
+        """Whether the surface's own texture tells the place, however much else there is in the picture."""
+        return self.explained >= EXPLAINED_WELL and self.as_usual(usual)
 
     def into(self, usual: "Likeness") -> "Likeness":
         """What is usual of late, with this frame."""

@@ -531,16 +531,18 @@ class MeshRun:
     ) -> tuple[TrackRow, MeshState]:
         """A fit that is believed, and its ``displacement`` (2, h, w): how sure it is, and what is learnt from it."""
         r, shown = self.registration, self._shown_share(fit.visible)
-        weak = fit.correlation < WEAK_CORRELATION or shown < WEAK_SHARE
-        if not weak and self.focusing.blurs[-1] < LEAST_BLUR:
-            self.focusing.learn(fit.residual, fit.visible)
-        if not weak:
+        faint, part = fit.correlation < WEAK_CORRELATION, shown < WEAK_SHARE
+        if not (faint or part):
+            if self.focusing.blurs[-1] < LEAST_BLUR:
+                self.focusing.learn(fit.residual, fit.visible)
             for level in (fit.level, COARSE):
                 self.sigmas[level].append(fit.sigmas[level])
         error, hidden = expected_error(r, self.vertices, fit, memory.unlike, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
         unsure = middle(error[self.inside]) > WEAK_ERROR_PX
-        row = TrackRow(self._placed(fit.controls), error, WEAK if weak or unsure else OK)
+        told = fit.correlation >= LOST_CORRELATION and likeness.well_told(state.likeness)
+        weak = part or unsure or (faint and not told)
+        row = TrackRow(self._placed(fit.controls), error, WEAK if weak else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
         new.likeness, new.now, new.level = likeness.into(state.likeness), likeness, fit.level
         if self.texture.fine:

@@ -26,3 +26,10 @@ def test_what_comes_back__is_told_as_well_as_before_it_was_lost() -> None:
     assert faint.strange(Likeness(0.1, 0.9), told=True, again=True)
     assert not faint.strange(Likeness(0.5, 0.45), told=True, again=True)
     assert not Likeness(0.3, 0.65).strange(Likeness(0.0, 1.0), told=True, again=True)
+
+
+def test_grain_and_motion_blur__leave_a_place_well_told_and_a_loss_of_texture_does_not() -> None:
+    usual = Likeness(0.02, 0.95)
+    assert Likeness(0.04, 0.92).well_told(usual)
+    assert not Likeness(0.2, 0.82).well_told(usual)
+    assert not Likeness(0.3, 0.7).well_told(Likeness(0.3, 0.7))
