@@ -30,7 +30,6 @@ def main() -> None:
             page.set_default_timeout(60_000)
             page.goto(server.url)
             page.get_by_text("light like the rest").first.wait_for()
-            lost(page, keep)
             go_to(page, 40)
             keep(page, "shot")
             page.get_by_role("button", name="Take a spot off").click()
@@ -127,27 +126,6 @@ def painted(page, keep) -> None:  # type: ignore[no-untyped-def]
     page.keyboard.press("Escape")
     card(page).get_by_role("button", name="Remove veil").click()
     page.get_by_role("navigation", name="Rack").get_by_text("paint 1").wait_for(state="hidden")
-
-
-def lost(page, keep) -> None:  # type: ignore[no-untyped-def]
-    """A drape drawn where the head is turned away: lost as it turns back, and what to do."""
-    from test_story import card, go_to, place
-
-    go_to(page, 85)
-    page.get_by_role("button", name="Draw a drape").click()
-    for x, y in ((335, 236), (372, 232), (384, 285), (358, 326), (332, 288)):
-        page.mouse.click(*place(page, x, y))
-    page.keyboard.press("Enter")
-    card(page).get_by_text("Outline: 5 points").wait_for()
-    card(page).get_by_role("button", name="Follow all frames").click()
-    card(page).get_by_text("Let the face lead").wait_for()
-    page.get_by_role("button", name="Jobs: 0 running").wait_for()
-    go_to(page, 62)
-    keep(page, "lost")
-    card(page).get_by_role("button", name="Remove drape").click()
-    page.get_by_role("navigation", name="Rack").get_by_text("skin 1").wait_for(state="hidden")
-    page.reload()  # cards begin at their top again
-    page.get_by_text("light like the rest").first.wait_for()
 
 
 def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]

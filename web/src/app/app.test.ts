@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { ACTIONS, actionFor, keyLabel, keyName, type Doing } from "../actions/actions";
 import { withJob } from "../features/jobs";
-import { isWithin, longestLost, worstFrames } from "../features/drape/model";
+import { longestLost, worstFrames } from "../features/drape/model";
 import { fileName } from "../features/delivery/model";
 import { lookAt } from "../features/proof/model";
 import { frameAt, rulerStep, xOf } from "../score/ribbons";
@@ -113,31 +113,6 @@ describe("what needs a look", () => {
     const status = ["lost", "ok", "lost", "occluded", "lost", "weak", "outside"];
     expect(longestLost({ frames: [0, 1, 2, 3, 4, 5, 6], status })).toEqual([2, 4]);
     expect(longestLost({ frames: [0, 1], status: ["ok", "weak"] })).toBeNull();
-  });
-  it("tells whether an outline lies on a face", () => {
-    const face: [number, number][] = [
-      [10, 10],
-      [60, 90],
-    ];
-    expect(
-      isWithin(
-        [
-          [20, 20],
-          [40, 40],
-        ],
-        face,
-      ),
-    ).toBe(true);
-    expect(
-      isWithin(
-        [
-          [70, 20],
-          [80, 40],
-        ],
-        face,
-      ),
-    ).toBe(false);
-    expect(isWithin([[20, 20]], [])).toBe(false);
   });
   it("is fails before cautions in the proof", () => {
     const frames = [

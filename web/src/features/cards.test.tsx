@@ -13,7 +13,6 @@ import { ProofCard } from "./proof/ProofCard";
 import {
   deliveriesQuery,
   paramsQuery,
-  partsQuery,
   proofQuery,
   recipeQuery,
   stateQuery,
@@ -137,37 +136,20 @@ describe("the drape card", () => {
 });
 
 describe("where a drape is lost for long", () => {
-  const lostFor = (count: number, face: Record<string, Pair[]>, onFace = () => {}) => {
-    const drape = recipe.drapes[0]!;
+  const lostFor = (count: number) => {
     const frames = Array.from({ length: count + 1 }, (_, i) => 1001 + i);
     const status = frames.map((_, i) => (i === 0 ? "ok" : "lost"));
-    client.setQueryData(partsQuery(1, 1001).queryKey, [face]);
     const track = { ...client.getQueryData<Track>(trackQuery(1, "skin 1").queryKey)!, frames, status };
-    shown(<LostAdvice shot={shot} drape={drape} track={track} onFace={onFace} />);
+    shown(<LostAdvice track={track} />);
   };
-  const around: Pair[] = [
-    [-50, -50],
-    [60, 60],
-  ];
-  const elsewhere: Pair[] = [
-    [200, 200],
-    [300, 300],
-  ];
-  it("a face that it lies on may lead it", () => {
-    const onFace = vi.fn();
-    lostFor(9, { cheek: around }, onFace);
-    fireEvent.click(screen.getByRole("button", { name: "Let the face lead" }));
-    expect(onFace).toHaveBeenCalledOnce();
+  it("the card says so and goes there", () => {
+    lostFor(9);
+    expect(screen.getByText("Lost on frames 1002 to 1010")).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "Go to 1006" }));
     expect(useUi.getState().frame).toBe(1006);
   });
-  it("no face is offered to what lies on none", () => {
-    lostFor(9, { cheek: elsewhere });
-    expect(screen.getByText("Lost on frames 1002 to 1010")).toBeTruthy();
-    expect(screen.queryByRole("button", { name: "Let the face lead" })).toBeNull();
-  });
   it("short gaps, which are closed from both ends, are no matter", () => {
-    lostFor(3, { cheek: around });
+    lostFor(3);
     expect(screen.queryByText(/Lost on frames/)).toBeNull();
   });
 });

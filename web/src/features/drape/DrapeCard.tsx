@@ -84,11 +84,6 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       (ok) => ok && ui.set({ selection: { kind: "shot" }, stage: "shot" }),
     );
   };
-  const letFaceLead = () =>
-    void edit(
-      withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind: "face" } })),
-      "The face leads",
-    ).then((ok) => ok && follow(shot.in_frame, shot.out_frame));
   const kind = drape.follower?.kind ?? "mesh";
   const here = statusAt(track, ui.frame);
   return (
@@ -126,7 +121,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         <TrackSummary track={track} here={here} />
       </Section>
       {track && <NeedsALook track={track} />}
-      {track && <LostAdvice shot={shot} drape={drape} track={track} onFace={letFaceLead} />}
+      {track && <LostAdvice track={track} />}
       {track && <Checks track={track} onMeasure={() => void start({ kind: "check", drape: drape.name })} />}
       <TackList
         drape={drape}

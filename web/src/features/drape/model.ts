@@ -1,5 +1,4 @@
-import { centreOf } from "../../geometry/points";
-import { TACK_SPAN, type Pair, type Tack } from "../recipe";
+import { TACK_SPAN, type Tack } from "../recipe";
 
 /** First and last frame that a tack changes: the reference is never changed (core/motion/tacks.py). */
 export function tackSpan(tack: Tack, reference: number): [number, number] {
@@ -67,14 +66,4 @@ export function longestLost(track: Pick<TrackRows, "frames" | "status">): [numbe
     }
   });
   return best;
-}
-
-/** Whether the middle of some points lies within the box around others. */
-export function isWithin(points: readonly Pair[], around: readonly Pair[]): boolean {
-  if (points.length === 0) return false;
-  const middle = centreOf(points.map(([x, y]) => ({ x, y })));
-  return ([middle.x, middle.y] as const).every((at, axis) => {
-    const across = around.map((p) => p[axis] ?? 0);
-    return at >= Math.min(...across) && at <= Math.max(...across);
-  });
 }

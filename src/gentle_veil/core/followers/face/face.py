@@ -1,41 +1,16 @@
-"""Follow a region of a face: the mesh's solve against the reference, led by the whole face where the part is not seen.
+"""Follow a region of a face: the mesh, led by the whole face where the region is not seen, and the head's pose.
 
-A face network finds the face under the outline. While the part is seen, the mesh follows it as well as anything; once
-it is lost, the face's oval is followed as a mesh of its own, and leads the part back. The network's own points are off
-by 8 to 13 px on a head turned by 20 degrees, so they find the face and name its parts, and do not lead. Where there is
-no face under the outline it is the mesh follower alone.
+Where there is no face under the outline it is the mesh follower alone.
 """
 
-from dataclasses import replace
-
-import numpy as np
+from typing import Any
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.surface_track import (
-    LOST,
-    SEEN,
-    WEAK,
-    SurfaceTrack,
-    TrackRow,
-)
-from gentle_veil.core.faces.people import for_finding
-from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.followers.face.options import FaceOptions
-from gentle_veil.core.followers.mesh.mesh import MeshFollower, MeshRun, MeshState
+from gentle_veil.core.followers.mesh.follower import MeshFollower
+from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
-from gentle_veil.core.followers.plane.plane import PlaneHistory
-from gentle_veil.core.geometry.outline import shrunk, signed_area, signed_distance
-from gentle_veil.core.geometry.spline_field import Lattice
-from gentle_veil.core.motion.mesh_registration import STEP
-from gentle_veil.core.motion.pyramid import GreyPyramid
-from gentle_veil.core.types import ImageF32
-
-INNER = 0.85  # of the face's oval: its rim turns away first
-LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
-BEYOND_SHARE = 0.3  # of the distance beyond what is followed of the face, by which it may be wrong there
-LEADING_SHARE = 0.4  # of the whole face that is explained, from which it is not what passes over it
-WRONG_SHARE = 0.012  # of the face's size: how far off the whole may have a part
 
 
 class FaceFollower(MeshFollower):
@@ -43,81 +18,8 @@ class FaceFollower(MeshFollower):
 
     kind = "face"
     label = "Face"
-    help = "Skin of a face: the whole face around it leads it back where it is lost."
+    help = "Skin of a face: followed as a mesh, with the head's pose."
     Options = FaceOptions
 
-    def run_on(self, frames: FrameSource, region: Region, options: FaceOptions) -> MeshRun:
-        return _Run(frames, region, options)
-
-
-class _Run(MeshRun):
-    def __init__(self, frames: FrameSource, region: Region, options: FaceOptions) -> None:
-        super().__init__(frames, region, MeshOptions(spacing=options.spacing, reach=options.reach))
-        home = face_under(for_finding(frames[region.reference], frames.encoding), self.polygon)
-        self.whole: _WholeFace | None = None
-        if home is not None:
-            inner = shrunk(home.part("face"), INNER)
-            small = abs(signed_area(self.polygon)) < LARGE_SHARE * abs(signed_area(inner))
-            self.whole = (
-                _WholeFace(frames, replace(region, polygon=inner), self.registration.lattice) if small else None
-            )
-        self.led: ImageF32 | None = None
-        self.allowed = 0.0 if home is None else WRONG_SHARE * float(np.ptp(home.flat, axis=0).max())
-
-    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
-        if self.whole is not None:
-            self.whole.restart(1 if side[0] > self.reference else -1)
-        return super().begin(known, side)
-
-    def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
-        self.led = None if self.whole is None or state.status in SEEN else self.whole.lead(k)
-        if self.led is not None and self.company.judges and not self.company.near(self.led):
-            self.led = None  # what carried off the whole face has not carried off what is around the part
-        return guesses if self.led is None else [self.led, *(self._near(g) for g in guesses)]
-
-    def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
-        return [self._near(g) for g in super().dense_guesses(k, state, pyramid, best)]
-
-    def _near(self, guess: ImageF32) -> ImageF32:
-        """A guess, no further from where the whole face has it than that may be wrong."""
-        if self.whole is None or self.led is None:
-            return guess
-        off = guess - self.led
-        length = np.linalg.norm(off, axis=0)
-        room = self.allowed + BEYOND_SHARE * self.whole.beyond
-        allowed: ImageF32 = self.led + off * np.minimum(1.0, room / np.maximum(length, 1e-6))
-        return allowed
-
-    def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
-        if self.led is None or status != LOST:
-            return super().carried(state, displacement, status)
-        # The part cannot be told by itself, but the face it belongs to can.
-        row, new = super().carried(state, self.led, WEAK)
-        return replace(row, error_px=np.full(len(row.error_px), self.allowed)), new
-
-
-class _WholeFace:
-    """The whole face, followed once a part of it is lost: the part goes with what is around it."""
-
-    def __init__(self, frames: FrameSource, region: Region, part: Lattice) -> None:
-        self.run = MeshRun(frames, region, MeshOptions())
-        self.part = Lattice(self.run.grid, part.xs, part.ys)
-        #: How far beyond what it follows each of the part's places lies, px (h, w).
-        at = np.array([part.xs[0], part.ys[0]])
-        away = signed_distance((region.polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
-        self.beyond = STEP * np.maximum(away, 0)
-        self.restart(1)
-
-    def restart(self, step: int) -> None:
-        self.step, self.at = step, self.run.reference
-        self.state, self.history = self.run.begin(None, [self.at + step])
-
-    def lead(self, k: int) -> ImageF32 | None:
-        """The displacement (2, h, w) over the part's lattice on frame ``k``, None where the face is not seen."""
-        while self.at != k:
-            self.at += self.step
-            _, self.state = self.run.follow(self.at, self.state, self.history)
-        if self.state.now is None or self.state.now.explained < LEADING_SHARE:
-            return None
-        controls = self.run.registration.lattice.fit(self.state.displacement)
-        return np.asarray(self.part.values(controls), np.float32)
+    def run_on(self, frames: FrameSource, region: Region, options: Any) -> MeshRun:
+        return super().run_on(frames, region, MeshOptions(spacing=options.spacing, reach=options.reach))

@@ -1,5 +1,5 @@
 """The follower that bends with the surface."""
 
-from gentle_veil.core.followers.mesh.mesh import MeshFollower
+from gentle_veil.core.followers.mesh.follower import MeshFollower
 
 FOLLOWER = MeshFollower()

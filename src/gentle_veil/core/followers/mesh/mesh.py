@@ -6,15 +6,12 @@ whole neighbourhoods fit, and is carried by what is seen around it.
 """
 
 import statistics
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
-from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
+from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import (
     LOST,
     OCCLUDED,
@@ -24,8 +21,6 @@ from gentle_veil.core.contracts.surface_track import (
     WEAK,
     SurfaceTrack,
     TrackRow,
-    merge_tracks,
-    track_from_rows,
 )
 from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
@@ -101,48 +96,6 @@ class MeshState:
     strange: bool = False  # something else was found in the surface's place
     likeness: Likeness = ALIKE_SO_FAR  # usual of late
     now: Likeness | None = None  # on this frame, where it is seen
-
-
-class MeshFollower:
-    """See `contracts.follower.Follower`; the solve is `motion.mesh_registration`."""
-
-    kind = "mesh"
-    label = "Mesh"
-    help = "Bends with skin and cloth: every point is anchored to the reference frame, so nothing drifts."
-    Options: type = MeshOptions
-
-    def run_on(self, frames: FrameSource, region: Region, options: Any) -> "MeshRun":
-        """What follows one region; another follower that bends brings its own."""
-        return MeshRun(frames, region, options)
-
-    def estimate(
-        self,
-        frames: FrameSource,
-        region: Region,
-        options: Any,
-        *,
-        wanted: Sequence[int],
-        known: SurfaceTrack | None = None,
-        report: Report = silent,
-        keep: Keep = keep_nothing,
-    ) -> SurfaceTrack:
-        run = self.run_on(frames, region, options)
-
-        def begin(side: list[int]) -> Callable[[int], TrackRow]:
-            state, history = run.resumed(known, side)
-
-            def follow(k: int) -> TrackRow:
-                nonlocal state
-                row, state = run.follow(k, state, history)
-                return row
-
-            return follow
-
-        def track_of(rows: dict[int, TrackRow]) -> SurfaceTrack:
-            here = {region.reference: run.reference_row(), **rows}
-            return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, here))
-
-        return walked(region.reference, wanted, begin, track_of, report=report, keep=keep)
 
 
 def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:

@@ -1,0 +1,123 @@
+"""The whole face leads a part of it where the part is not seen.
+
+A face network finds the face under the outline, once that is lost for the first time. While the part is seen, the mesh
+follows it as well as anything; then the face's oval is followed as a mesh of its own, and leads the part back. The
+network's own points are off by 8 to 13 px on a head turned by 20 degrees, so they find the face and name its parts,
+and do not lead.
+"""
+
+from dataclasses import replace
+from functools import cached_property
+
+import numpy as np
+
+from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.surface_track import LOST, SEEN, WEAK, SurfaceTrack, TrackRow
+from gentle_veil.core.faces.people import for_finding
+from gentle_veil.core.faces.under import face_under
+from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.plane.plane import PlaneHistory
+from gentle_veil.core.geometry.outline import shrunk, signed_area, signed_distance
+from gentle_veil.core.geometry.spline_field import Lattice
+from gentle_veil.core.motion.mesh_registration import STEP
+from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.types import ImageF32
+
+INNER = 0.85  # of the face's oval: its rim turns away first
+LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
+BEYOND_SHARE = 0.3  # of the distance beyond what is followed of the face, by which it may be wrong there
+LEADING_SHARE = 0.4  # of the whole face that is explained, from which it is not what passes over it
+WRONG_SHARE = 0.012  # of the face's size: how far off from where the whole has it a part is looked for
+SAID_SHARE = 0.02  # of the face's size: how far off it is said to be, where the whole alone has it
+
+
+class LedRun(MeshRun):
+    """Follows one region by itself and, where it is lost, as the face goes that it lies on."""
+
+    def __init__(self, frames: FrameSource, region: Region, options: MeshOptions) -> None:
+        super().__init__(frames, region, options)
+        self.region = region
+        self.step = 1
+        self.led: ImageF32 | None = None
+
+    @cached_property
+    def whole(self) -> "_WholeFace | None":
+        """The face around the region, looked for when it is first asked; None where it is no part of one."""
+        home = face_under(for_finding(self.frames[self.reference], self.frames.encoding), self.polygon)
+        if home is None:
+            return None
+        inner = shrunk(home.part("face"), INNER)
+        if abs(signed_area(self.polygon)) >= LARGE_SHARE * abs(signed_area(inner)):
+            return None
+        size = float(np.ptp(home.flat, axis=0).max())
+        part = self.registration.lattice
+        return _WholeFace(self.frames, replace(self.region, polygon=inner), part, size, self.step)
+
+    def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
+        self.step = 1 if side[0] > self.reference else -1
+        if (whole := vars(self).get("whole")) is not None:
+            whole.restart(self.step)
+        return super().begin(known, side)
+
+    def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
+        self.led = None
+        hidden = 0.0 if state.hidden is None else float(np.median(state.hidden))
+        # What passes is gone again soon: for so long the company tells more than a face that it may have carried off.
+        if state.status not in SEEN and not self.company.tells(hidden + 1) and self.whole is not None:
+            self.led = self.whole.lead(k)
+        if self.led is not None and self.company.judges and not self.company.near(self.led):
+            self.led = None  # what carried off the whole face has not carried off what is around the part
+        return guesses if self.led is None else [self.led, *(self._near(g) for g in guesses)]
+
+    def dense_guesses(self, k: int, state: MeshState, pyramid: GreyPyramid, best: ImageF32) -> list[ImageF32]:
+        return [self._near(g) for g in super().dense_guesses(k, state, pyramid, best)]
+
+    def _near(self, guess: ImageF32) -> ImageF32:
+        """A guess, no further from where the whole face has it than that may be wrong."""
+        if self.led is None or self.whole is None:
+            return guess
+        off = guess - self.led
+        length = np.linalg.norm(off, axis=0)
+        room = WRONG_SHARE * self.whole.size + BEYOND_SHARE * self.whole.beyond
+        allowed: ImageF32 = self.led + off * np.minimum(1.0, room / np.maximum(length, 1e-6))
+        return allowed
+
+    def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
+        if self.led is None or self.whole is None or status != LOST:
+            return super().carried(state, displacement, status)
+        # The part cannot be told by itself, but the face it belongs to can: so it is until the part is found again.
+        row, new = super().carried(state, self.led, status)
+        return replace(row, status=WEAK, error_px=np.full(len(row.error_px), SAID_SHARE * self.whole.size)), new
+
+
+class _WholeFace:
+    """The whole face, followed once a part of it is lost: the part goes with what is around it.
+
+    ``part`` the lattice of the part; ``size`` of the face on the reference, px; ``step`` 1 forwards from there, -1
+    backwards
+    """
+
+    def __init__(self, frames: FrameSource, region: Region, part: Lattice, size: float, step: int) -> None:
+        self.run, self.size = MeshRun(frames, region, MeshOptions()), size
+        self.part = Lattice(self.run.grid, part.xs, part.ys)
+        #: How far beyond what it follows each of the part's places lies, px (h, w).
+        at = np.array([part.xs[0], part.ys[0]])
+        away = signed_distance((region.polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
+        self.beyond = STEP * np.maximum(away, 0)
+        self.restart(step)
+
+    def restart(self, step: int) -> None:
+        self.step, self.at = step, self.run.reference
+        self.state, self.history = self.run.begin(None, [self.at + step])
+
+    def lead(self, k: int) -> ImageF32 | None:
+        """The displacement (2, h, w) over the part's lattice on frame ``k``, None where the face is not seen."""
+        while self.at != k:
+            self.at += self.step
+            _, self.state = self.run.follow(self.at, self.state, self.history)
+        if self.state.now is None or self.state.now.explained < LEADING_SHARE:
+            return None
+        controls = self.run.registration.lattice.fit(self.state.displacement)
+        return np.asarray(self.part.values(controls), np.float32)
