@@ -5,6 +5,7 @@ compared with those of the reference blurred by known amounts: no pixel need lie
 """
 
 import itertools
+import statistics
 
 import cv2
 import numpy as np
@@ -55,7 +56,11 @@ class Focusing:
             falling = np.minimum.accumulate(steep)
             found = float(np.interp(-ratio, -falling, BLURS))
         self.blurs = [*self.blurs[1 - RECENT :], found]
-        return float(np.median(self.blurs))
+        return statistics.median(self.blurs)
+
+    def softened(self, pictures: Pictures) -> Pictures:
+        """What a frame is compared with, as it looks in the focus that was told last."""
+        return defocused(pictures, statistics.median(self.blurs))
 
     def learn(self, residual: ImageF32, shown: ImageF32) -> None:
         """What is left on a frame in focus is grain."""

@@ -68,6 +68,11 @@ class Mixer:
             cells = np.stack([r.coarse(j) for j in jump])
             self.costs[-1] += _jump_cost(cells - np.median(cells, axis=(1, 2), keepdims=True), self.insides[-1])
 
+    def deny(self, places: ImageF32) -> None:
+        """All guesses so far have been told to be wrong at ``places`` (rows, columns, 0 to 1)."""
+        for cost, inside in zip(self.costs, self.insides, strict=True):
+            cost += places * inside
+
     def leading(self, among: Sequence[int] | None = None) -> int:
         """Which guess fits best on the whole, of all or ``among`` some."""
         overall = self._overall(self.before + 0.05)

@@ -54,6 +54,13 @@ class Memory:
             gradients.append((self._mixed(x, by_x), self._mixed(y, by_y)))
         return Pictures(tuple(templates), tuple(gradients), home.energies)
 
+    def without(self, r: MeshRegistration, places: ImageF32) -> "Memory":
+        """The memory that has forgotten ``places`` (rows, columns, 0 to 1): there the reference is believed again."""
+        there, home = r.fine(places), r.home.templates
+        recent = tuple(old + there * (new - old) for old, new in zip(self.recent, home, strict=True))
+        usual = self.usual + places * (1 - self.usual)
+        return Memory(recent, np.maximum(self.trust, there), self.unlike * (1 - places), usual)
+
     def _mixed(self, reference: ImageF32, recent: ImageF32) -> ImageF32:
         return recent + self.trust * (reference - recent)
 

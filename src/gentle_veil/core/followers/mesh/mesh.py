@@ -24,7 +24,7 @@ from gentle_veil.core.contracts.surface_track import (
 )
 from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
-from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing, defocused
+from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing
 from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
 from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
@@ -73,6 +73,7 @@ OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is 
 SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 FITTED_TIMES = 2  # by dense motion: once leaves a quarter of a px
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
+COMPLETED_TIMES = 3  # a part of what was lost leads to the next
 LEAST_BOX = 16  # px of the picture, to look at it
 STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
 AWAY, UNLIKE = (2.0, 4.0), (0.3, 0.5)  # usual misses of the company; of the correlation with the reference
@@ -331,13 +332,22 @@ class MeshRun:
             if (carried_off > 0.5).any():
                 familiar = familiar * (1 - carried_off)
                 mixture = mixer.mix(state.displacement, familiar, self.company.place)
-        again = regrown(r, pyramid, mixture.displacement, mixture.visible, self._usual_sigma(r.near))
+        memory = state.memory
+        unlike = None if memory is None else memory.unlike
+        again = regrown(r, pyramid, mixture.displacement, mixture.visible, self._usual_sigma(r.near), unlike)
         if again is not None:
+            if memory is not None and again.elsewhere.any():
+                memory = memory.without(r, again.elsewhere)
+                state = replace(state, memory=memory)
+                r.pictures = self.focusing.softened(memory.pictures(r.home))
+                mixer.deny(again.elsewhere)
             mixer.add(again.displacement, (again.displacement - best) * (1 - r.fine(again.surely)))
             mixture = mixer.mix(state.displacement, familiar, self.company.place)
             mixture = replace(mixture, displacement=again.leading(r, mixture.displacement, mixture.visible))
         predicted = r.lattice.fit(mixture.displacement)
         fit = self.solved(pyramid, predicted, state.light, mixture.visible, r.fine(familiar))
+        if state.status not in SEEN:
+            fit = self._completed(state, fit, pyramid, r.fine(familiar))
         passing = len(self.plane.held_out(k)) > 0
         if passing:
             fit.visible[...] *= r.look(pyramid, r.near, r.displacement(fit.controls))[1]
@@ -353,7 +363,7 @@ class MeshRun:
         r = self.registration
         blur = self.focusing.blur(r.look(pyramid, NEAR, displacement)[0], visible)
         r.near = BROAD if blur > SOFT_FROM else NEAR
-        r.pictures = defocused(r.pictures, blur)
+        r.pictures = self.focusing.softened(r.pictures)
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
@@ -420,6 +430,24 @@ class MeshRun:
             stiffness = self.trials.chosen
         fit = r.solve(pyramid, predicted, light, visible, stiffness, limits)
         self._shown(fit, light, familiar)
+        return fit
+
+    def _completed(self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, familiar: ImageF32) -> MeshFit:
+        """A fit of what was lost, grown from the part that it tells to what lies beside that, while it tells more."""
+        r, sigma = self.registration, self._usual_sigma(self.registration.near)
+        explained = 0.0
+        for _ in range(COMPLETED_TIMES):
+            displacement = r.displacement(fit.controls)
+            unlike = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False).unlike
+            now = likeness_of(r, fit, unlike).explained
+            again = regrown(r, pyramid, displacement, fit.visible, sigma, unlike)
+            if now <= explained or again is None:
+                break
+            explained, shown = now, np.maximum(fit.visible, r.fine(again.surely))
+            given = (pyramid, r.lattice.fit(again.displacement), fit.light, shown, self.trials.chosen, self.limits())
+            more = r.solve(*given)
+            self._shown(more, state.light, familiar)
+            fit = more
         return fit
 
     def _shown(self, fit: MeshFit, light: Light, familiar: ImageF32) -> None:

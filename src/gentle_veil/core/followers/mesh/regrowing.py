@@ -13,10 +13,14 @@ import numpy as np
 
 from gentle_veil.core.motion.mesh_registration import STEP, MeshRegistration
 from gentle_veil.core.motion.pyramid import VOID, VOID_FROM, GreyPyramid
+from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32, MaskBool
 
 SURELY_SEEN, HIDDEN = 0.8, 0.4
 LEAST_HIDDEN = 0.04  # of the surface
+# Of the correlation with the reference, what a place lacks that may be another's: this, and more than most places lack.
+DOUBTED, MORE_THAN_MOST = 0.35, 0.25
+ELSEWHERE_PX = 2.0  # from where a doubted place was taken to be
 LEAST_TEXTURE = 2.0  # times the noise, that a part's picture deviates
 LEAST_HELD = 0.6  # of a part, that is of the surface
 NEAR_CELLS, WIDE_CELLS = 2.5, 7.5  # Gaussians over which neighbours lead
@@ -52,11 +56,13 @@ BEYOND = Search(half=9, reach=10, alike=0.8, sigma=WIDE_CELLS, led=0.05, every=2
 @dataclass(frozen=True)
 class Regrown:
     """``displacement`` (2, h, w) that has hidden parts where they are found and others where they are led to; over the
-    cells, 0 to 1, how ``surely`` each is found, and how surely it is ``led``."""
+    cells, 0 to 1, how ``surely`` each is found, how surely it is ``led``, and which was ``elsewhere`` and not hidden:
+    what was followed in its place is something else."""
 
     displacement: ImageF32
     surely: ImageF32
     led: ImageF32
+    elsewhere: ImageF32
 
     def leading(self, r: MeshRegistration, displacement: ImageF32, visible: ImageF32) -> ImageF32:
         """A displacement (2, h, w) whose unseen places are a step nearer to where what is found leads them."""
@@ -65,22 +71,34 @@ class Regrown:
 
 
 def regrown(
-    r: MeshRegistration, pyramid: GreyPyramid, displacement: ImageF32, visible: ImageF32, sigma: float
+    r: MeshRegistration,
+    pyramid: GreyPyramid,
+    displacement: ImageF32,
+    visible: ImageF32,
+    sigma: float,
+    unlike: ImageF32 | None = None,
 ) -> Regrown | None:
-    """What hidden parts of a surface are found again; None where nothing is.
+    """What hidden parts of a surface are found again, and doubted ones elsewhere; None where nothing is.
 
     Convention: ``displacement`` (2, h, w) on the lattice, ``visible`` (h, w) 0 to 1 what of it is seen; ``sigma`` the
-                noise of the picture's local contrast
+                noise of the picture's local contrast; ``unlike`` over the cells as `Memory` has it
     """
     held, seen = r.coarse(r.held), r.coarse(visible * r.held)
-    known = (seen > SURELY_SEEN * held) & (held > 0.5)
+    doubted = np.zeros(r.cells, bool) if unlike is None else unlike > _doubted_from(unlike, held > 0.5)
+    known = (seen > SURELY_SEEN * held) & (held > 0.5) & ~doubted
     hidden = (seen < HIDDEN * held) & (held > 0.5)
-    if hidden.sum() < LEAST_HIDDEN * held.sum() or not known.any():
+    sought = hidden | (doubted & (held > 0.5))
+    if sought.sum() < LEAST_HIDDEN * held.sum() or not known.any():
         return None
-    growth = _Growth(r, pyramid, displacement, known, sigma, hidden)
+    growth = _Growth(r, pyramid, displacement, known, sigma, sought, doubted & ~hidden)
     while growth.ring(NEXT) or growth.ring(BEYOND):
         pass
     return growth.told()
+
+
+def _doubted_from(unlike: ImageF32, held: MaskBool) -> float:
+    """Surfaces that turn, or have next to no texture, are unlike their reference all over."""
+    return max(DOUBTED, middle(unlike[held]) + MORE_THAN_MOST) if held.any() else DOUBTED
 
 
 class _Growth:
@@ -91,13 +109,17 @@ class _Growth:
         displacement: ImageF32,
         known: MaskBool,
         sigma: float,
-        hidden: MaskBool,
+        sought: MaskBool,
+        doubted: MaskBool,
     ) -> None:
-        self.r, self.pyramid, self.displacement, self.known = r, pyramid, displacement, known
-        self.picture = r.pictures.templates[r.near]
+        self.r, self.pyramid, self.displacement, self.known, self.doubted = r, pyramid, displacement, known, doubted
+        # What a doubted place looked like of late may be what was followed in its place.
+        other = r.fine(doubted.astype(np.float32))
+        late = r.pictures.templates[r.near]
+        self.picture = np.asarray(late + other * (r.home.templates[r.near] - late), np.float32)
         self.places = np.stack([r.coarse(d) for d in displacement])
         self.found = np.zeros(r.cells, bool)
-        self.textured = hidden & _textured(r, self.picture, sigma)
+        self.textured = sought & _textured(r, self.picture, sigma)
         self.rounds = 0
 
     def ring(self, how: Search) -> bool:
@@ -127,15 +149,22 @@ class _Growth:
         if not self.found.any():
             return None
         known = self.known | self.found
-        surely = cv2.GaussianBlur(cv2.dilate(self.found.astype(np.float32), np.ones((3, 3))), (0, 0), 0.8)
         led = cv2.GaussianBlur(self.found.astype(np.float32), (0, 0), NEAR_CELLS) / LED_SURELY
-        return Regrown(self._carried_on(_led(self.places, known)), surely, np.minimum(led, 1))
+        away = np.hypot(*(self.r.coarse(d) - p for d, p in zip(self.displacement, self.places, strict=True)))
+        elsewhere = self.found & self.doubted & (away > ELSEWHERE_PX)
+        displacement = self._carried_on(_led(self.places, known))
+        return Regrown(displacement, _widened(self.found), np.minimum(led, 1), _widened(elsewhere))
 
     def _carried_on(self, lead: ImageF32) -> ImageF32:
         """The displacement (2, h, w) as it was where it is known, and elsewhere as it is led, over the cells."""
         as_was = self.r.fine(cv2.GaussianBlur(self.known.astype(np.float32), (0, 0), 0.7))
         led = np.stack([self.r.fine(p) for p in lead])
         return np.asarray(led + np.clip(2 * as_was - 1, 0, 1) * (self.displacement - led), np.float32)
+
+
+def _widened(cells: MaskBool) -> ImageF32:
+    """Some cells and, falling off, those beside them, 0 to 1."""
+    return cv2.GaussianBlur(cv2.dilate(cells.astype(np.float32), np.ones((3, 3))), (0, 0), 0.8)
 
 
 def _middle(r: MeshRegistration, cell: tuple[int, int]) -> tuple[int, int]:

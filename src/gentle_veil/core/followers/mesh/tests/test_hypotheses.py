@@ -59,3 +59,25 @@ def test_doubt__grows_with_the_distance_from_where_the_surface_went() -> None:
     assert _doubt(steady[1], steady) == 0.0
     near, far, farther = (_doubt(steady[1] + np.float32(px), steady) for px in (2, 20, 200))
     assert 0 < near < far == farther == 1
+
+
+@pytest.mark.property
+def test_what_is_denied_somewhere__gives_way_there_to_what_comes_after(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    still, half = np.zeros((2, *r.shape), np.float32), r.shape[1] // 2
+
+    def both_sides(denied: float) -> tuple[float, float]:
+        mixer = Mixer(r, pyramid(cloth), r.start_light(), np.ones(r.shape, np.float32), 0.02)
+        mixer.add(moved(r, 0, 0))
+        places = np.zeros(r.cells, np.float32)
+        places[:, r.cells[1] // 2 :] = denied
+        mixer.deny(places)
+        mixer.add(moved(r, 6, 0))
+        across = mixer.mix(still, np.ones(r.cells, np.float32), still).displacement[0]
+        return float(np.median(across[:, : half - 20])), float(np.median(across[:, half + 20 :]))
+
+    assert max(both_sides(0.0)) < 0.3
+    left, right = both_sides(1.0)
+    # What fits badly is partly taken for hidden, and goes on as its neighbours do.
+    assert left < 0.3
+    assert right > 3

@@ -41,3 +41,18 @@ def test_where_it_has_changed__the_recent_look_stands_in_and_hands_back(cloth) -
     assert np.abs(mine - now)[right].mean() < 0.2 * np.abs(r.home.templates[0] - now)[right].mean()
     again = seen_as(r, cloth, memory)
     assert again.trust[right].min() > 0.9
+
+
+@pytest.mark.property
+def test_what_was_something_else__is_forgotten_there_and_nowhere_else(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    memory = seen_as(r, np.random.default_rng(4).permutation(cloth.ravel()).reshape(cloth.shape))
+    places = np.zeros(r.cells, np.float32)
+    places[:, : r.cells[1] // 2] = 1
+    without = memory.without(r, places)
+    left, right = np.s_[:, : r.shape[1] // 2 - 8], np.s_[:, r.shape[1] // 2 + 8 :]
+    for before, after, home in zip(memory.recent, without.recent, r.home.templates, strict=True):
+        np.testing.assert_allclose(after[left], home[left], atol=1e-6)
+        np.testing.assert_array_equal(after[right], before[right])
+    assert without.trust[left].min() == 1
+    assert without.unlike[places > 0].max() == 0 < memory.unlike[places > 0].max()

@@ -61,3 +61,26 @@ def test_where_all_is_seen__nothing_is_looked_for(cloth: np.ndarray) -> None:  #
     field, visible = strayed(r, 10.0)
     assert regrown(r, pyramid(cloth), field, np.ones_like(visible), NOISE) is None
     assert regrown(r, pyramid(cloth), field, np.zeros_like(visible), NOISE) is None
+
+
+@pytest.mark.truth
+def test_a_part_that_is_seen_but_unlike__is_found_where_it_is(cloth: np.ndarray) -> None:  # noqa: F811
+    r = registered(cloth)
+    field, visible = strayed(r, 12.0)
+    off = r.coarse(np.hypot(*field)) > 3
+    unlike = np.where(off, np.float32(0.7), np.float32(0.05))
+    seen = np.ones_like(visible)  # as the mesh has it, which fits what it finds there
+    again = regrown(r, pyramid(cloth), field, seen, NOISE, unlike)
+    assert again is not None
+    moved = (r.held > 0) & (r.fine(again.elsewhere) > 0.9)
+    assert moved[(r.held > 0) & (r.fine(off.astype(np.float32)) > 0.9)].mean() > 0.5
+    assert np.percentile(np.abs(again.displacement[:, moved]), 90) < 1.5
+    assert not again.elsewhere[r.coarse(visible) > 0.99].any()
+
+
+@pytest.mark.property
+def test_a_surface_that_is_unlike_all_over__is_not_doubted_for_that(cloth: np.ndarray) -> None:  # noqa: F811
+    r = registered(cloth)
+    field, visible = strayed(r, 12.0)
+    unlike = np.full(r.cells, 0.6, np.float32)
+    assert regrown(r, pyramid(cloth), field, np.ones_like(visible), NOISE, unlike) is None
