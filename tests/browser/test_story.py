@@ -17,7 +17,7 @@ from gentle_veil.media.stills import read_still
 pytestmark = pytest.mark.browser
 ROOT = Path(__file__).resolve().parents[2]
 SPOT = (472, 125)
-LONG = 90_000
+LONG = 180_000
 
 
 @pytest.fixture(autouse=True)
