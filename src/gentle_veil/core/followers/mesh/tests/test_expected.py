@@ -53,6 +53,19 @@ def test_a_place_less_certain_than_usual__is_expected_half_way_to_it(cloth) -> N
 
 
 @pytest.mark.property
+@pytest.mark.parametrize(("across", "more"), [(1.0, 1.0), (1.5, 1.375), (2.0, 2.5), (0.5, 1.45)])
+def test_what_has_turned_since_the_reference__is_off_by_more(cloth, across: float, more: float) -> None:  # noqa: F811
+    r = registered(cloth)
+    fit = found(r, cloth)
+    places = r.grid.places()
+    wider = np.stack([(across - 1) * (places[..., 0] - PLACES[:, 0].mean()), np.zeros(r.grid.shape)])
+    plain, turned = (
+        expected_error(r, PLACES, replace(fit, controls=c), nothing_unlike(r), None)[0] for c in (fit.controls, wider)
+    )
+    np.testing.assert_allclose(turned / plain, more, rtol=1e-3)
+
+
+@pytest.mark.property
 def test_hidden_frames__are_counted_until_it_is_seen_again(cloth) -> None:  # noqa: F811
     r = registered(cloth)
     fit = found(r, cloth)
