@@ -10,7 +10,7 @@ detail, and the place slides with it. All measured on sequences with truth.
 import cv2
 import numpy as np
 
-from gentle_veil.core.motion.mesh_registration import STEP, MeshFit, MeshRegistration
+from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
 from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32, Points
 
@@ -45,8 +45,7 @@ def expected_error(
 
 def _turned(r: MeshRegistration, fit: MeshFit) -> ImageF32:
     """How many times more (h, w) a place is off for its stretch and squeeze since the reference, 1 and up."""
-    displacement = r.displacement(fit.controls)
-    by_y, by_x = (np.asarray(np.gradient(displacement, STEP, axis=i)) for i in (1, 2))
+    by_x, by_y = r.lattice.slopes(fit.controls)
     # The singular values of [[a, b], [c, d]] are the sum and the difference of what turns and what mirrors.
     a, b, c, d = 1 + by_x[0], by_y[0], by_x[1], 1 + by_y[1]
     turning, mirroring = np.hypot(a + d, c - b) / 2, np.hypot(a - d, c + b) / 2

@@ -63,9 +63,8 @@ class LedRun(MeshRun):
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         self.led = None
-        hidden = 0.0 if state.hidden is None else float(np.median(state.hidden))
         # What passes is gone again soon: for so long the company tells more than a face that it may have carried off.
-        if state.status not in SEEN and not self.company.tells(hidden + 1) and self.whole is not None:
+        if state.status not in SEEN and not self.company.tells(state.hidden_for + 1) and self.whole is not None:
             self.led = self.whole.lead(k)
         if self.led is not None and self.company.judges and not self.company.near(self.led):
             self.led = None  # what carried off the whole face has not carried off what is around the part

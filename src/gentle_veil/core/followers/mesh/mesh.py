@@ -98,6 +98,11 @@ class MeshState:
     likeness: Likeness = ALIKE_SO_FAR  # usual of late
     now: Likeness | None = None  # on this frame, where it is seen
 
+    @property
+    def hidden_for(self) -> float:
+        """For how many frames half of the vertices have been hidden."""
+        return 0.0 if self.hidden is None else float(np.median(self.hidden))
+
 
 def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:
     return np.clip((values - low) / (high - low), 0, 1)
@@ -372,7 +377,7 @@ class MeshRun:
     def _sought(self, k: int, state: MeshState) -> list[ImageF32]:
         """Displacements (2, h, w) around the company's place where the frame looks as the region did of late."""
         r = self.registration
-        places, reach = self.company.box(0.0 if state.hidden is None else float(np.median(state.hidden)))
+        places, reach = self.company.box(state.hidden_for)
         box = clip_box(box_around(places, LOOK_MARGIN), *self.frames.size)
         if box[2] - box[0] < LEAST_BOX or box[3] - box[1] < LEAST_BOX:
             return []
