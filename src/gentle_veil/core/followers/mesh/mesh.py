@@ -30,6 +30,7 @@ from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, lik
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.regrowing import regrown
+from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
 from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
 from gentle_veil.core.followers.mesh.texture import texture_of
@@ -133,7 +134,7 @@ class MeshRun:
         self.plane = PlaneRun(frames, region, PlaneOptions())
         polygon = self.polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
-        mask = shown_mask(region, width, height)
+        mask = clear_of_the_silhouette(frames, self.reference, polygon, shown_mask(region, width, height))
         low, high = polygon.min(axis=0), polygon.max(axis=0)
         spacing = options.spacing or float(np.clip(np.sqrt(mask.sum()) * SPACING_SHARE, *SPACING_RANGE))
         spacing = min(spacing, float((high - low).min()) / 3)
