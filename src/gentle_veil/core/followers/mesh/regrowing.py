@@ -20,6 +20,7 @@ SURELY_SEEN, HIDDEN = 0.8, 0.4
 LEAST_HIDDEN = 0.04  # of the surface
 # Of the correlation with the reference, what a place lacks that may be another's: this, and more than most places lack.
 DOUBTED, MORE_THAN_MOST = 0.35, 0.25
+BETTER = 0.25  # of correlation, by which a doubted place must be told better elsewhere
 ELSEWHERE_PX = 2.0  # from where a doubted place was taken to be
 LEAST_TEXTURE = 2.0  # times the noise, that a part's picture deviates
 LEAST_HELD = 0.6  # of a part, that is of the surface
@@ -90,7 +91,9 @@ def regrown(
     sought = hidden | (doubted & (held > 0.5))
     if sought.sum() < LEAST_HIDDEN * held.sum() or not known.any():
         return None
-    growth = _Growth(r, pyramid, displacement, known, sigma, sought, doubted & ~hidden)
+    instead = doubted & ~hidden
+    asked = np.zeros(r.cells, np.float32) if unlike is None else np.where(instead, 1 + BETTER - unlike, 0)
+    growth = _Growth(r, pyramid, displacement, known, sigma, sought, instead, asked)
     while growth.ring(NEXT) or growth.ring(BEYOND):
         pass
     return growth.told()
@@ -111,8 +114,10 @@ class _Growth:
         sigma: float,
         sought: MaskBool,
         doubted: MaskBool,
+        asked: ImageF32,
     ) -> None:
         self.r, self.pyramid, self.displacement, self.known, self.doubted = r, pyramid, displacement, known, doubted
+        self.asked = asked  # correlation from which each is found, where that is more than the search asks
         # What a doubted place looked like of late may be what was followed in its place.
         other = r.fine(doubted.astype(np.float32))
         late = r.pictures.templates[r.near]
@@ -139,7 +144,7 @@ class _Growth:
         before = int(self.found.sum())
         for cell in cells:
             at = _middle(self.r, cell)
-            shift = _shift(scene, self.picture, at, how)
+            shift = _shift(scene, self.picture, at, how, max(how.alike, float(self.asked[cell])))
             if shift is not None:
                 self.found[cell] = True
                 self.places[(slice(None), *cell)] = lead[(slice(None), *cell)] + _in_frame(now, at, shift)
@@ -218,8 +223,10 @@ def _scene(r: MeshRegistration, pyramid: GreyPyramid, displacement: ImageF32, wi
     return np.where(np.abs(seen) < VOID_FROM, seen, 0).astype(np.float32)
 
 
-def _shift(scene: ImageF32, picture: ImageF32, at: tuple[int, int], how: Search) -> tuple[int, int] | None:
-    """By how many lattice points (x, y) a part lies off where it is led to; None where it is not seen there."""
+def _shift(
+    scene: ImageF32, picture: ImageF32, at: tuple[int, int], how: Search, alike: float
+) -> tuple[int, int] | None:
+    """By how many lattice points (x, y) a part lies off where it is led to; None where nothing is as ``alike``."""
     (y0, y1), (x0, x1) = (
         (max(c - how.half, 0), min(c + how.half + 1, n)) for c, n in zip(at, picture.shape, strict=True)
     )
@@ -228,7 +235,7 @@ def _shift(scene: ImageF32, picture: ImageF32, at: tuple[int, int], how: Search)
     scores = cv2.matchTemplate(there, np.ascontiguousarray(picture[y0:y1, x0:x1]), cv2.TM_CCOEFF_NORMED)
     _, top, _, (column, row) = cv2.minMaxLoc(scores)
     edge = (0, 2 * how.reach)
-    if top < how.alike or column in edge or row in edge:
+    if top < alike or column in edge or row in edge:
         return None
     scores[max(row - APART, 0) : row + APART + 1, max(column - APART, 0) : column + APART + 1] = -1
     return (column - how.reach, row - how.reach) if scores.max() < top - ALONE else None

@@ -1,5 +1,6 @@
 """What was hidden is found again from what is seen beside it, and nothing else is taken for it."""
 
+import cv2
 import numpy as np
 import pytest
 
@@ -84,3 +85,17 @@ def test_a_surface_that_is_unlike_all_over__is_not_doubted_for_that(cloth: np.nd
     field, visible = strayed(r, 12.0)
     unlike = np.full(r.cells, 0.6, np.float32)
     assert regrown(r, pyramid(cloth), field, np.ones_like(visible), NOISE, unlike) is None
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize(("lacking", "moves"), [(0.8, True), (0.36, False)])
+def test_a_doubted_part__moves_only_where_it_is_told_better_by_far(cloth: np.ndarray, lacking, moves) -> None:  # noqa: F811
+    r = registered(cloth)
+    field, visible = strayed(r, 12.0)
+    far = r.coarse(np.hypot(*field)) > 10
+    assert far.sum() < 0.4 * far.size  # what most places lack is little
+    unlike = np.where(far, np.float32(lacking), np.float32(0.05))
+    grain = cv2.GaussianBlur(np.random.default_rng(4).standard_normal(cloth.shape), (0, 0), 1.5)
+    grainy = cloth * (1 + 0.3 * grain / grain.std()).astype(np.float32)  # about .7 of the correlation is left
+    again = regrown(r, pyramid(grainy), field, np.ones_like(visible), NOISE, unlike)
+    assert (again is not None and (again.elsewhere > 0.9).sum() > 0.1 * far.sum()) == moves

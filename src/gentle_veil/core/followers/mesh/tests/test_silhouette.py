@@ -18,7 +18,7 @@ RIM = np.array([[130.0, 45], [192, 45], [192, 115], [130, 115]])
 
 
 def turning(wall: np.ndarray) -> ArrayFrames:
-    """A column with as much texture as skin has before a wall, that turns to the left by STEP a frame: its right rim comes to the front."""
+    """A column as weakly textured as skin before a wall; it turns to the left, its right rim comes to the front."""
     rng = np.random.default_rng(3)
     skin = cv2.GaussianBlur(rng.standard_normal((HEIGHT, 600)), (0, 0), 2.0)
     skin = (1 + 0.03 * skin / skin.std()).astype(np.float32)
