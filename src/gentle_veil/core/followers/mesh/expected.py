@@ -10,6 +10,7 @@ detail, and the place slides with it. All measured on sequences with truth.
 import cv2
 import numpy as np
 
+from gentle_veil.core.followers.mesh.strain import sizes
 from gentle_veil.core.motion.mesh_registration import MeshFit, MeshRegistration
 from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32, Points
@@ -17,7 +18,7 @@ from gentle_veil.core.types import ImageF32, Points
 FLOOR_PX = 0.005
 NOISE_SHARE, EXCESS_TIMES, UNLIKE_PX = 0.25, 5.0, 1.9
 HIDDEN_ERROR_PX = 0.15  # added per hidden frame
-STRETCHED, SQUEEZED, LEAST_SIZE = 1.5, 0.45, 0.2  # times more for the squares of relative stretch and squeeze
+STRETCHED, SQUEEZED = 1.5, 0.45  # times more for the squares of relative stretch and squeeze
 
 
 def expected_error(
@@ -45,10 +46,6 @@ def expected_error(
 
 def _turned(r: MeshRegistration, fit: MeshFit) -> ImageF32:
     """How many times more (h, w) a place is off for its stretch and squeeze since the reference, 1 and up."""
-    by_x, by_y = r.lattice.slopes(fit.controls)
-    # The singular values of [[a, b], [c, d]] are the sum and the difference of what turns and what mirrors.
-    a, b, c, d = 1 + by_x[0], by_y[0], by_x[1], 1 + by_y[1]
-    turning, mirroring = np.hypot(a + d, c - b) / 2, np.hypot(a - d, c + b) / 2
-    stretch = np.maximum(turning + mirroring - 1, 0)
-    squeeze = np.maximum(1 / np.maximum(np.abs(turning - mirroring), LEAST_SIZE) - 1, 0)
+    longest, shortest = sizes(r, fit.controls)
+    stretch, squeeze = np.maximum(longest - 1, 0), np.maximum(1 / shortest - 1, 0)
     return np.asarray(1 + STRETCHED * stretch**2 + SQUEEZED * squeeze**2, np.float32)

@@ -32,6 +32,7 @@ from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.regrowing import regrown
 from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
+from gentle_veil.core.followers.mesh.strain import strain_of
 from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
 from gentle_veil.core.followers.mesh.texture import texture_of
 from gentle_veil.core.followers.plane.options import PlaneOptions
@@ -433,7 +434,7 @@ class MeshRun:
         if self.options.automatic:
             if self.trials.due():
                 self.trials.take(self._costs(pyramid, predicted, light, visible, limits))
-            stiffness = self.trials.chosen
+            stiffness = self.trials.at(strain_of(r, predicted))
         fit = r.solve(pyramid, predicted, light, visible, stiffness, limits)
         self._shown(fit, light, familiar)
         return fit

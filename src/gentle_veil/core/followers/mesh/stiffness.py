@@ -2,6 +2,7 @@
 
 Differences are small, and most of them noise: a usual stiffness holds unless another is better beyond doubt. Where the
 solve would run after false texture (skin that is all but even), a firm hold on the prediction foretells much better.
+What has turned far since the reference bends more than that: a rounded surface comes into view unevenly.
 """
 
 from dataclasses import dataclass, field
@@ -15,6 +16,7 @@ CHOICES = (EVEN, USUAL, FIRM)
 FIRST_TRIALS, TRIAL_EVERY = (2, 4, 8, 16), 32  # frames of a side that try the choices
 NEWEST = 0.5  # how much the newest trial counts
 EVEN_BETTER, FIRM_BETTER = 0.001, 0.03  # relative cost by which they must beat the usual one
+FREED = 3.0  # times more, for its strain, that a surface may bend
 FIRM_UNTIL = 0.0  # and by which a firm hold must still beat it to be kept
 
 
@@ -43,3 +45,8 @@ class Trials:
             self.chosen = FIRM
         else:
             self.chosen = EVEN if even > EVEN_BETTER else USUAL
+
+    def at(self, strain: float) -> Stiffness:
+        """What was chosen, for a surface under some strain (see `strain`), in steps of half an octave."""
+        more = 2 ** (round(2 * float(np.log2(1 + FREED * max(strain, 0.0)))) / 2)
+        return Stiffness(self.chosen.bend * more, self.chosen.change * more)

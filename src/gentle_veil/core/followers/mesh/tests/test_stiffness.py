@@ -1,5 +1,6 @@
 """Stiffness is chosen by what differs beyond doubt, and not by noise."""
 
+import numpy as np
 import pytest
 
 from gentle_veil.core.followers.mesh.stiffness import (
@@ -7,6 +8,7 @@ from gentle_veil.core.followers.mesh.stiffness import (
     EVEN,
     FIRM,
     FIRST_TRIALS,
+    FREED,
     TRIAL_EVERY,
     USUAL,
     Trials,
@@ -54,3 +56,13 @@ def test_trials__are_dense_at_first_and_go_on() -> None:
     trials = Trials()
     tried = [k for k in range(1, 4 * TRIAL_EVERY + 1) if trials.due()]
     assert tried == [*FIRST_TRIALS, *(n * TRIAL_EVERY for n in range(1, 5))]
+
+
+@pytest.mark.property
+def test_a_surface_under_strain__may_bend_more_and_in_steps() -> None:
+    trials = Trials()
+    assert trials.at(0.0) == trials.at(0.04) == USUAL
+    turned, far = trials.at(1 / FREED), trials.at(3 / FREED)
+    assert (turned.bend, turned.change) == pytest.approx((2 * USUAL.bend, 2 * USUAL.change))
+    assert (far.bend, far.change) == pytest.approx((4 * USUAL.bend, 4 * USUAL.change))
+    assert len({trials.at(s).bend for s in np.linspace(0, 1, 50)}) < 6  # each is prepared only once
