@@ -18,7 +18,7 @@ from gentle_veil.core.contracts.surface_track import (
 )
 from gentle_veil.core.errors import CoreError, ShapeError
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.geometry.mesh import grid_mesh
+from gentle_veil.core.geometry.mesh import grid_mesh, grid_triangles
 
 TILT = np.array([[1.05, 0.02, 4.0], [-0.03, 0.98, -2.0], [1e-4, 5e-5, 1.0]])
 
@@ -131,3 +131,28 @@ def test_loader__every_folder_is_found_and_documented(package: ModuleType, expor
 def test_loader__a_folder_that_exports_nothing__stops_the_start() -> None:
     with pytest.raises(CoreError, match="must export NOTHING"):
         load_plugins(veils, "NOTHING")
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize("turn", [0.6, 0.9])
+def test_a_surface_that_lies_over_itself__shows_the_side_that_faces(turn: float) -> None:
+    """A strip round a column: what has turned past the rim lies over what has not, and is not what is seen there."""
+    from_middle, radius = np.linspace(-1.2, 1.2, 25), 100.0
+    angle, down = (v.ravel() for v in np.meshgrid(from_middle, np.linspace(0, 60, 7)))
+    vertices = np.stack([150 + radius * angle, down], axis=1)
+    turned = np.stack([150 + radius * np.sin(angle + turn), down], axis=1)
+    track = SurfaceTrack(
+        vertices,
+        grid_triangles(25, 7),
+        np.stack([vertices, turned]).astype(np.float32),
+        np.ones((2, len(vertices)), np.float32),
+        np.array(["ok", "ok"], "<U10"),
+        np.array([0, 1]),
+        (0,),
+    )
+    xs = np.arange(190, 246)
+    there = 150 + radius * (np.arcsin((xs - 150) / radius) - turn)
+    seen = track.map_ref_from_frame(1, (190, 20, 246, 40))
+    np.testing.assert_allclose(seen[..., 0], np.broadcast_to(there, (20, 56)), atol=2.5)
+    points = np.stack([xs, np.full(len(xs), 30.0)], axis=1)
+    np.testing.assert_allclose(track.to_reference(points, 1)[:, 0], there, atol=2.5)

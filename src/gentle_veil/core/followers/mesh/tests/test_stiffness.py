@@ -9,6 +9,7 @@ from gentle_veil.core.followers.mesh.stiffness import (
     FIRM,
     FIRST_TRIALS,
     FREED,
+    MOST_FREED,
     TRIAL_EVERY,
     USUAL,
     Trials,
@@ -62,7 +63,8 @@ def test_trials__are_dense_at_first_and_go_on() -> None:
 def test_a_surface_under_strain__may_bend_more_and_in_steps() -> None:
     trials = Trials()
     assert trials.at(0.0) == trials.at(0.04) == USUAL
-    turned, far = trials.at(1 / FREED), trials.at(3 / FREED)
-    assert (turned.bend, turned.change) == pytest.approx((2 * USUAL.bend, 2 * USUAL.change))
-    assert (far.bend, far.change) == pytest.approx((4 * USUAL.bend, 4 * USUAL.change))
-    assert len({trials.at(s).bend for s in np.linspace(0, 1, 50)}) < 6  # each is prepared only once
+    turned, half, far = (trials.at(strain / FREED) for strain in (1.0, np.sqrt(2) - 1, 30.0))
+    assert (turned.bend, turned.change) == pytest.approx((MOST_FREED * USUAL.bend, MOST_FREED * USUAL.change))
+    assert half.bend == pytest.approx(np.sqrt(2) * USUAL.bend)
+    assert far == turned
+    assert len({trials.at(s).bend for s in np.linspace(0, 1, 50)}) == 3  # each is prepared only once
