@@ -7,7 +7,7 @@ from scipy.spatial import cKDTree
 
 from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.geometry.homography import apply_homography, homography_from_points
-from gentle_veil.core.geometry.mesh import dense_map, locate_points
+from gentle_veil.core.geometry.mesh import dense_map, foremost_last, locate_points
 from gentle_veil.core.motion.sampling import homography_map
 from gentle_veil.core.types import Matrix, Points
 
@@ -140,7 +140,7 @@ class SurfaceTrack:
         base = homography_map(inverse, x0, y0, x1 - x0, y1 - y0)
         if self.homographies is None:
             here = self.positions[row].astype(np.float64)
-            dense_map(here, self.vertices_ref, self._foremost_last(here), x0, y0, base)
+            dense_map(here, self.vertices_ref, foremost_last(here, self.vertices_ref, self.triangles), x0, y0, base)
         return base
 
     def to_reference(self, points: Points, row: int) -> Points:
@@ -151,7 +151,7 @@ class SurfaceTrack:
         if self.homographies is not None:
             return carried
         here = self.positions[row].astype(np.float64)
-        triangles = self._foremost_last(here)[::-1]
+        triangles = foremost_last(here, self.vertices_ref, self.triangles)[::-1]
         triangle, weights = locate_points(here, triangles, points)
         hit = triangle >= 0
         corners = self.vertices_ref[triangles[triangle[hit]]]
@@ -168,20 +168,10 @@ class SurfaceTrack:
         forward: Matrix = self.frame_from_ref(row).astype(np.float64)
         base = homography_map(forward @ there_from_here @ np.linalg.inv(forward), x0, y0, x1 - x0, y1 - y0)
         if self.homographies is None:
-            here, moved = (
-                self.positions[row].astype(np.float64),
-                self.carry(apply_homography(there_from_here, self.vertices_ref), row),
-            )
-            dense_map(here, moved, self._foremost_last(here), x0, y0, base)
+            here = self.positions[row].astype(np.float64)
+            moved = self.carry(apply_homography(there_from_here, self.vertices_ref), row)
+            dense_map(here, moved, foremost_last(here, self.vertices_ref, self.triangles), x0, y0, base)
         return base
-
-    def _foremost_last(self, here: Points) -> np.ndarray:
-        """The triangles (F, 3), the foremost last where the surface lies over itself with its vertices at ``here``.
-
-        A triangle that is turned over has turned away, and what is narrow beside it goes round the rim.
-        """
-        ratio = _signed_areas(here, self.triangles) / _signed_areas(self.vertices_ref, self.triangles)
-        return self.triangles if (ratio > 0).all() else self.triangles[np.argsort(ratio, kind="stable")]
 
     def scale_at(self, point_ref: Points, row: int) -> float:
         """How many frame px one reference px covers around a point, as the root of the area ratio."""
@@ -200,13 +190,6 @@ class SurfaceTrack:
             frames=self.frames + offset,
             reference_frames=tuple(f + offset for f in self.reference_frames),
         )
-
-
-def _signed_areas(vertices: Points, triangles: np.ndarray) -> np.ndarray:
-    """Twice the area (F,) of each triangle, negative the other way round; never nil."""
-    a, b, c = (vertices[triangles[:, i]] for i in range(3))
-    area = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    return np.where(area == 0, 1e-12, area)
 
 
 @dataclass(frozen=True)

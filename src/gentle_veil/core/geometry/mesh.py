@@ -94,6 +94,22 @@ def locate_points(vertices, triangles, points):  # type: ignore[no-untyped-def]
     return found, weights
 
 
+def foremost_last(here: Points, home: Points, triangles: np.ndarray) -> np.ndarray:
+    """The triangles (F, 3), the foremost last where the mesh lies over itself with its vertices ``here`` (V, 2).
+
+    A triangle that is turned over beside ``home`` (V, 2) has turned away; what is narrow beside it goes round the rim.
+    """
+    ratio = _signed_areas(here, triangles) / _signed_areas(home, triangles)
+    return triangles if (ratio > 0).all() else triangles[np.argsort(ratio, kind="stable")]
+
+
+def _signed_areas(vertices: Points, triangles: np.ndarray) -> np.ndarray:
+    """Twice the area (F,) of each triangle, negative the other way round; never nil."""
+    a, b, c = (vertices[triangles[:, i]] for i in range(3))
+    area = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+    return np.where(area == 0, 1e-12, area)
+
+
 @njit(cache=True, nogil=True)
 def dense_map(a_vertices, b_vertices, triangles, x0, y0, b_from_a):  # type: ignore[no-untyped-def]
     """Overwrite b_from_a (h, w, 2) wherever the mesh covers the box of a that starts at (x0, y0)."""

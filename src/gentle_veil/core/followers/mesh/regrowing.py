@@ -85,14 +85,15 @@ def regrown(
                 noise of the picture's local contrast; ``unlike`` over the cells as `Memory` has it
     """
     held, seen = r.coarse(r.held), r.coarse(visible * r.held)
-    doubted = np.zeros(r.cells, bool) if unlike is None else unlike > _doubted_from(unlike, held > 0.5)
+    lacking = np.zeros(r.cells, np.float32) if unlike is None else unlike
+    doubted = lacking > _doubted_from(lacking, held > 0.5)
     known = (seen > SURELY_SEEN * held) & (held > 0.5) & ~doubted
     hidden = (seen < HIDDEN * held) & (held > 0.5)
     sought = hidden | (doubted & (held > 0.5))
     if sought.sum() < LEAST_HIDDEN * held.sum() or not known.any():
         return None
     instead = doubted & ~hidden
-    asked = np.zeros(r.cells, np.float32) if unlike is None else np.where(instead, 1 + BETTER - unlike, 0)
+    asked = np.where(instead, 1 + BETTER - lacking, 0)
     growth = _Growth(r, pyramid, displacement, known, sigma, sought, instead, asked)
     while growth.ring(NEXT) or growth.ring(BEYOND):
         pass

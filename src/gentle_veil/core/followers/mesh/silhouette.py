@@ -4,9 +4,7 @@ The silhouette of a cheek or a limb is the strongest edge there is, and it does 
 turns, other skin comes to stand there. A mesh that is held by it is drawn over the cheek by its rim.
 """
 
-import cv2
-import numpy as np
-
+from gentle_veil.core.composite.matte import distance_from
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.followers.plane.plane import box_around, clip_box
 from gentle_veil.core.retouch.surface_colour import on_surface
@@ -29,5 +27,5 @@ def clear_of_the_silhouette(frames: FrameSource, reference: int, polygon: Points
     if not behind.any():
         return mask
     clear = mask.copy()
-    clear[part] &= cv2.distanceTransform((~behind).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE) > CLEAR_PX
+    clear[part] &= distance_from(behind) > CLEAR_PX
     return clear if clear.sum() >= LEAST_LEFT * mask.sum() else mask
