@@ -22,25 +22,25 @@ STRETCHED, SQUEEZED = 1.5, 0.45  # times more for the squares of relative stretc
 
 
 def expected_error(
-    r: MeshRegistration, vertices: Points, fit: MeshFit, unlike: ImageF32, hidden: np.ndarray | None
+    r: MeshRegistration, vertices: Points, fit: MeshFit, unsure: ImageF32, hidden: np.ndarray | None
 ) -> tuple[np.ndarray, np.ndarray]:
     """Expected error in px of each vertex (V,), and for how many frames it has been hidden by now (V,).
 
-    Convention: ``unlike`` over the registration's cells, as `Memory` has it; ``hidden`` the count before this frame
+    Convention: ``unsure`` over the registration's cells, as `Memory` has it; ``hidden`` the count before this frame
     """
     spread = np.maximum(fit.spread[..., 0] + fit.spread[..., 2], 0)
     x, y = (((vertices[:, i] - r.grid.box[i]) / r.grid.spacing + 1).astype(np.float32)[:, None] for i in (0, 1))
     noise = cv2.remap(spread.astype(np.float32), x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).ravel()
     across, down = (c[:, None] for c in r.cells_of(vertices))
-    held, shown, excess, unlike_here, more = (
+    held, shown, excess, unsure_here, more = (
         cv2.remap(values, across, down, cv2.INTER_LINEAR).ravel()
-        for values in (r.coarse(r.held), r.coarse(fit.visible), r.excess(fit), unlike, r.coarse(_turned(r, fit)))
+        for values in (r.coarse(r.held), r.coarse(fit.visible), r.excess(fit), unsure, r.coarse(_turned(r, fit)))
     )
     usual = middle(noise[held > 0.5] if (held > 0.5).any() else noise)
     before = np.zeros(len(vertices)) if hidden is None else hidden
     count = np.where(shown < 0.5, before + 1, 0.0)
     variance = FLOOR_PX**2 + NOISE_SHARE * (1 + EXCESS_TIMES * excess) * np.sqrt(noise * usual)
-    variance += UNLIKE_PX**2 * unlike_here + (HIDDEN_ERROR_PX * count) ** 2
+    variance += UNLIKE_PX**2 * unsure_here + (HIDDEN_ERROR_PX * count) ** 2
     return more * np.sqrt(variance), count
 
 

@@ -12,6 +12,8 @@ STRANGE, STRANGE_AT_ONCE, STRANGE_UNTOLD = 0.6, 0.25, 0.06
 # What comes back has to be told better than what went on: this much of the reference explained, hidden places and all,
 # or nearly as much as before it was lost.
 EXPLAINED_AGAIN, AS_BEFORE = 0.6, 0.9
+# And be as alike as this share of what it was: in weak texture what lacks may all be put down to noise.
+AS_ALIKE = 0.65
 # What comes back where its company has it may have turned meanwhile.
 LED_ALIKE, LED_LACKS, LED_MORE, EXPLAINED_LED = 0.7, 0.35, 0.05, 0.2
 # What is seen of it and nothing else: a part is enough, from which the rest is found.
@@ -40,7 +42,7 @@ class Likeness:
             expected = min(expected, EXPLAINED_LED)
         if self.alike >= SURELY_ALIKE and self.lacks <= SURELY_LACKS:
             expected = min(expected, EXPLAINED_SURELY)
-        if again and self.explained < expected:
+        if again and (self.explained < expected or self.alike < AS_ALIKE * usual.alike):
             return True
         return self.lacks > (max(STRANGE, usual.lacks + STRANGE_AT_ONCE) if told else STRANGE_UNTOLD)
 
@@ -57,6 +59,7 @@ class Likeness:
         return Likeness(
             usual.lacks + USUAL_FROM * (self.lacks - usual.lacks),
             usual.explained + USUAL_FROM * (self.explained - usual.explained),
+            usual.alike + USUAL_FROM * (self.alike - usual.alike),
         )
 
 

@@ -29,6 +29,7 @@ AT_ONCE = 0.4  # by which the correlation falls where something comes in front
 USUAL_FROM, USUAL_FROM_OTHERS = 0.1, 0.02  # of a frame goes into what is usual
 LEAST_ENERGY = 1e-9
 NOISE_TIMES = 1.4  # of what it takes off on average: around a cell it may be more
+MOST_NOISE = 0.18  # that it may take off, and the place still be told
 
 
 @dataclass(frozen=True)
@@ -36,12 +37,14 @@ class Memory:
     """``recent[level]`` (h, w) the running picture in the reference's light; ``trust`` (h, w) 0..1 of the reference.
 
     ``unlike`` (rows, columns) over the cells: how far the correlation with the reference around each is from 1,
-    beyond what the noise of both pictures takes off it; ``usual`` the same of late, noise and all, from 1 downwards
+    beyond what the noise of both pictures takes off it; ``unsure`` the same where noise that drowns the texture is no
+    excuse, for the place is not told then; ``usual`` the likeness of late, noise and all, from 1 downwards
     """
 
     recent: tuple[ImageF32, ...]
     trust: ImageF32
     unlike: ImageF32
+    unsure: ImageF32
     usual: ImageF32
 
     def pictures(self, home: Pictures) -> Pictures:
@@ -59,7 +62,8 @@ class Memory:
         there, home = r.fine(places), r.home.templates
         recent = tuple(old + there * (new - old) for old, new in zip(self.recent, home, strict=True))
         usual = self.usual + places * (1 - self.usual)
-        return Memory(recent, np.maximum(self.trust, there), self.unlike * (1 - places), usual)
+        unlike, unsure = self.unlike * (1 - places), self.unsure * (1 - places)
+        return Memory(recent, np.maximum(self.trust, there), unlike, unsure, usual)
 
     def _mixed(self, reference: ImageF32, recent: ImageF32) -> ImageF32:
         return recent + self.trust * (reference - recent)
@@ -95,9 +99,11 @@ def learnt(
         for old, (seen, _), there in zip(recent, looks, shown, strict=True)
     ]
     trust = np.clip((likeness - ESTRANGED) / (ALIKE - ESTRANGED), 0, 1)
-    noise = fit.sigma**2 / (2 * np.maximum(r.coarse(home.energies[near]), LEAST_ENERGY))
-    unlike = np.maximum(1 - likeness - NOISE_TIMES * noise, 0).astype(np.float32)
-    return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike, usual.astype(np.float32))
+    noise = NOISE_TIMES * fit.sigma**2 / (2 * np.maximum(r.coarse(home.energies[near]), LEAST_ENERGY))
+    unlike, unsure = (
+        np.maximum(1 - likeness - taken, 0).astype(np.float32) for taken in (noise, np.minimum(noise, MOST_NOISE))
+    )
+    return Memory(tuple(new), r.fine(trust.astype(np.float32)), unlike, unsure, usual.astype(np.float32))
 
 
 def likeness_around(r: MeshRegistration, reference: ImageF32, seen: ImageF32, shown: ImageF32) -> ImageF32:

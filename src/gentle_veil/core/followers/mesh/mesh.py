@@ -525,7 +525,7 @@ class MeshRun:
                 self.focusing.learn(fit.residual, fit.visible)
             for level in (fit.level, COARSE):
                 self.sigmas[level].append(fit.sigmas[level])
-        error, hidden = expected_error(r, self.vertices, fit, memory.unlike, state.hidden)
+        error, hidden = expected_error(r, self.vertices, fit, memory.unsure, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
         unsure = middle(error[self.inside]) > WEAK_ERROR_PX
         told = fit.correlation >= LOST_CORRELATION and likeness.well_told(state.likeness)

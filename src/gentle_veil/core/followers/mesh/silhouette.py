@@ -12,7 +12,7 @@ from gentle_veil.core.types import MaskBool, Points
 
 # px on the surface's side; more would take the texture that holds the rim, which lies beyond the edge's own blur.
 CLEAR_PX = 4
-LEAST_LEFT = 0.5  # of a region; if less were left, it is followed with all there is
+LEAST_LEFT = 0.75  # of a region: a rim is narrow; what would be more is another shade of the surface, or its hair
 AROUND_PX = 32  # that are looked at around the outline, to know the surface from what is behind
 
 

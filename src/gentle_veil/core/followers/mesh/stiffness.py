@@ -18,6 +18,7 @@ NEWEST = 0.5  # how much the newest trial counts
 EVEN_BETTER, FIRM_BETTER = 0.001, 0.03  # relative cost by which they must beat the usual one
 # Times more, for its strain, that a surface may bend; freer still, what has turned away folds over what has not.
 FREED, MOST_FREED = 3.0, 2.0
+SLIGHT = 0.1  # strain that is in any bending, and frees nothing
 FIRM_UNTIL = 0.0  # and by which a firm hold must still beat it to be kept
 
 
@@ -49,5 +50,5 @@ class Trials:
 
     def at(self, strain: float) -> Stiffness:
         """What was chosen, for a surface under some strain (see `strain`), in steps of half an octave."""
-        more = min(2 ** (round(2 * float(np.log2(1 + FREED * max(strain, 0.0)))) / 2), MOST_FREED)
+        more = min(2 ** (round(2 * float(np.log2(1 + FREED * max(strain - SLIGHT, 0.0)))) / 2), MOST_FREED)
         return Stiffness(self.chosen.bend * more, self.chosen.change * more)

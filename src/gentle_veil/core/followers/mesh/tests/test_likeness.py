@@ -28,6 +28,20 @@ def test_what_comes_back__is_told_as_well_as_before_it_was_lost() -> None:
     assert not Likeness(0.3, 0.65).strange(Likeness(0.0, 1.0), told=True, again=True)
 
 
+def test_what_comes_back_in_weak_texture__is_as_alike_as_it_was() -> None:
+    # All that it lacks was put down to noise.
+    assert Likeness(0.0, 1.0, alike=0.13).strange(Likeness(0.04, 0.84, alike=0.77), told=True, again=True)
+    assert not Likeness(0.0, 1.0, alike=0.62).strange(Likeness(0.04, 0.84, alike=0.77), told=True, again=True)
+    assert not Likeness(0.0, 1.0, alike=0.13).strange(Likeness(0.0, 1.0, alike=0.15), told=True, again=True)
+
+
+def test_what_is_usual__goes_with_what_is_seen() -> None:
+    usual = ALIKE_SO_FAR
+    for _ in range(60):
+        usual = Likeness(0.3, 0.6, alike=0.7).into(usual)
+    assert abs(usual.lacks - 0.3) + abs(usual.explained - 0.6) + abs(usual.alike - 0.7) < 0.01
+
+
 def test_grain_and_motion_blur__leave_a_place_well_told_and_a_loss_of_texture_does_not() -> None:
     usual = Likeness(0.02, 0.95)
     assert Likeness(0.04, 0.92).well_told(usual)

@@ -55,4 +55,21 @@ def test_what_was_something_else__is_forgotten_there_and_nowhere_else(cloth) -> 
         np.testing.assert_allclose(after[left], home[left], atol=1e-6)
         np.testing.assert_array_equal(after[right], before[right])
     assert without.trust[left].min() == 1
-    assert without.unlike[places > 0].max() == 0 < memory.unlike[places > 0].max()
+    for before, after in ((memory.unlike, without.unlike), (memory.unsure, without.unsure)):
+        assert after[places > 0].max() == 0 < before[places > 0].max()
+
+
+@pytest.mark.property
+def test_noise_that_drowns_the_texture__is_no_proof_that_the_place_is_right(cloth) -> None:  # noqa: F811
+    r = registered(cloth)
+    other = np.random.default_rng(4).permutation(cloth.ravel()).reshape(cloth.shape)
+    still, seen = np.zeros((2, *r.grid.shape)), pyramid(other)
+    fit = r.unsolved(seen, still, r.start_light(), np.ones(r.shape, np.float32), (np.inf,) * LEVELS)
+    told = [
+        learnt(None, r, seen, r.displacement(still), replace(fit, sigmas=(sigma,) * LEVELS), suspicious=False)
+        for sigma in (1e-4, 10.0)
+    ]
+    assert np.median(told[0].unlike) > 0.8
+    np.testing.assert_allclose(told[0].unsure, told[0].unlike, atol=1e-6)
+    assert told[1].unlike.max() == 0
+    assert np.median(told[1].unsure) > 0.6

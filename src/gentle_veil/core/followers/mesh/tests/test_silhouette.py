@@ -59,6 +59,14 @@ def test_before_a_wall_of_its_own_colour__all_is_kept() -> None:
 
 
 def test_a_region_that_is_mostly_before_the_wall__is_kept_whole() -> None:
-    thin = np.array([[176.0, 45], [200, 45], [200, 115], [176, 115]])
+    thin = np.array([[180.0, 45], [196, 45], [196, 115], [180, 115]])
     mask = polygon_mask(thin, WIDTH, HEIGHT)
     assert clear_of_the_silhouette(turning(WALL), 0, thin, mask) is mask
+
+
+def test_a_third_in_another_light__is_no_rim_and_kept() -> None:
+    frames = turning(WALL)[0].astype(float)
+    cold = WALL / SKIN
+    frames[:, 168:188] *= cold  # its shade has the wall's colour
+    mask = polygon_mask(RIM, WIDTH, HEIGHT)
+    assert clear_of_the_silhouette(ArrayFrames(frames.astype(np.uint8)[None]), 0, RIM, mask) is mask

@@ -10,6 +10,7 @@ from gentle_veil.core.followers.mesh.stiffness import (
     FIRST_TRIALS,
     FREED,
     MOST_FREED,
+    SLIGHT,
     TRIAL_EVERY,
     USUAL,
     Trials,
@@ -62,8 +63,8 @@ def test_trials__are_dense_at_first_and_go_on() -> None:
 @pytest.mark.property
 def test_a_surface_under_strain__may_bend_more_and_in_steps() -> None:
     trials = Trials()
-    assert trials.at(0.0) == trials.at(0.04) == USUAL
-    turned, half, far = (trials.at(strain / FREED) for strain in (1.0, np.sqrt(2) - 1, 30.0))
+    assert trials.at(0.0) == trials.at(SLIGHT) == trials.at(SLIGHT + 0.04) == USUAL
+    turned, half, far = (trials.at(SLIGHT + strain / FREED) for strain in (1.0, np.sqrt(2) - 1, 30.0))
     assert (turned.bend, turned.change) == pytest.approx((MOST_FREED * USUAL.bend, MOST_FREED * USUAL.change))
     assert half.bend == pytest.approx(np.sqrt(2) * USUAL.bend)
     assert far == turned
