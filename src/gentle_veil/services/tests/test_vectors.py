@@ -9,6 +9,7 @@ import pytest
 from conftest import MARK, spot_recipe
 
 from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.homography import apply_homography
@@ -69,8 +70,8 @@ def test_without_the_hold__the_motion_alone_still_follows_and_says_how_it_drifts
     track = follow(workspace, recipe, recipe.drapes[0], range(10)).track
     off = track.carry(np.array([MARK]), 9) - apply_homography(spotted_shot.frame_from_ref[9], np.array([MARK]))
     assert np.linalg.norm(off) < 1.0
-    error = 1 / track.confidence - 1
-    assert np.median(error[9]) > 1.5 * np.median(error[2])
+    early, late = (error_from_confidence(track.carry_confidence(np.array([MARK]), k)) for k in (2, 9))
+    assert late > 1.5 * early
 
 
 @pytest.mark.property

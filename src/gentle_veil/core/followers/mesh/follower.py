@@ -52,6 +52,6 @@ class MeshFollower:
 
         def track_of(rows: dict[int, TrackRow]) -> SurfaceTrack:
             here = {region.reference: run.reference_row(), **rows}
-            return merge_tracks(known, track_from_rows(run.vertices, run.triangles, region.reference, here))
+            return merge_tracks(known, track_from_rows(run.mesh.at, run.mesh.triangles, region.reference, here))
 
         return walked(region.reference, wanted, begin, track_of, report=report, keep=keep)

@@ -16,8 +16,9 @@ from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.surface_track import LOST, SEEN, WEAK, SurfaceTrack, TrackRow
 from gentle_veil.core.faces.people import for_finding
 from gentle_veil.core.faces.under import face_under
-from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.plane.plane import PlaneHistory
 from gentle_veil.core.geometry.outline import shrunk, signed_area, signed_distance
 from gentle_veil.core.geometry.spline_field import Lattice

@@ -6,7 +6,7 @@ whole neighbourhoods fit, and is carried by what is seen around it.
 """
 
 import statistics
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -26,21 +26,21 @@ from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing
 from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
-from gentle_veil.core.followers.mesh.likeness import ALIKE_SO_FAR, Likeness, likeness_of
+from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.regrowing import regrown
 from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
+from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
 from gentle_veil.core.followers.mesh.strain import strain_of
 from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
 from gentle_veil.core.followers.mesh.texture import texture_of
+from gentle_veil.core.followers.mesh.vertices import Vertices
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.geometry.mesh import grid_mesh
-from gentle_veil.core.geometry.outline import signed_distance
-from gentle_veil.core.geometry.spline_field import Lattice, SplineGrid
+from gentle_veil.core.geometry.spline_field import SplineGrid
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import (
     BROAD,
@@ -60,7 +60,6 @@ from gentle_veil.core.types import ImageF32, Points
 
 SEARCH_PX = 40
 SPACING_SHARE, SPACING_RANGE = 1 / 22, (12.0, 40.0)  # of the root of the region's area
-VERTICES_PER_SPACING = 2
 TRIAL_ITERATIONS = (3, 0)  # what the coarse picture says, all of them are told by one solve
 TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
@@ -71,7 +70,6 @@ WEAK_ERROR_PX = 1.25  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 TOLD_SHARE = 0.5  # of the surface that is explained, from which no company can deny it
 OUTSIDE_SHARE = 0.15
-OWN_SPACINGS = 1.0  # control spacings beyond the outline to which the field is its own
 SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 FITTED_TIMES = 2  # by dense motion: once leaves a quarter of a px
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
@@ -80,30 +78,6 @@ LEAST_BOX = 16  # px of the picture, to look at it
 STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
 AWAY, UNLIKE = (2.0, 4.0), (0.3, 0.5)  # usual misses of the company; of the correlation with the reference
 RECALLED, LEARN_FROM = 24, 4  # known frames that are looked at again before going on, and the last, followed again
-
-
-@dataclass
-class MeshState:
-    """The last followed frame, and the one before it."""
-
-    displacement: ImageF32
-    seen: ImageF32  # in the band of ``level``
-    visible: ImageF32
-    light: Light
-    status: str
-    before: ImageF32 | None = None  # displacement one frame earlier, where that was seen
-    hidden: np.ndarray | None = None  # frames that each vertex has been hidden
-    memory: Memory | None = None
-    close: ImageF32 | None = None  # the frame's picture carried back, at full resolution
-    level: int = NEAR
-    strange: bool = False  # something else was found in the surface's place
-    likeness: Likeness = ALIKE_SO_FAR  # usual of late
-    now: Likeness | None = None  # on this frame, where it is seen
-
-    @property
-    def hidden_for(self) -> float:
-        """For how many frames half of the vertices have been hidden."""
-        return 0.0 if self.hidden is None else float(np.median(self.hidden))
 
 
 def _ramp(values: ImageF32, low: float, high: float) -> ImageF32:
@@ -147,19 +121,7 @@ class MeshRun:
         self.texture = texture_of(grey(frames[self.reference], self.full_scale, self.plane.weights), mask)
         reference = self._fine(self.reference, self._box(polygon), void=False)
         self.registration = MeshRegistration(reference, mask, self.grid)
-        self.vertices, self.triangles, (columns, rows) = grid_mesh(box, spacing / VERTICES_PER_SPACING)
-        at = self.vertices.reshape(rows, columns, 2)
-        self.at_vertices = Lattice(self.grid, at[0, :, 0], at[:, 0, 1])
-        x0, y0 = np.floor(self.vertices.min(axis=0)).astype(int)
-        x1, y1 = np.ceil(self.vertices.max(axis=0)).astype(int) + 1
-        off = signed_distance(polygon, x1 - x0, y1 - y0, (x0, y0))
-        beyond = off[tuple((np.rint(self.vertices) - (x0, y0)).astype(int).T[::-1])] / spacing
-        # Beyond the outline nothing is seen: what bends at its edge must not go on bending.
-        self.own = np.exp(-np.maximum(beyond - OWN_SPACINGS, 0) / OWN_SPACINGS)[:, None]
-        self.inside = self.own[:, 0] >= 1
-        #: For the affine motion of all vertices that is nearest to what those inside do.
-        self.affine = np.concatenate([self.vertices, np.ones((len(self.vertices), 1))], axis=1)
-        self.affine_of = np.linalg.pinv(self.affine[self.inside])
+        self.mesh = Vertices(self.grid, polygon)
         self.flow = LatticeFlow()
         self.close_flow = CloseFlow(self.registration.shape)
         self.focusing = Focusing(self.registration)
@@ -177,7 +139,7 @@ class MeshRun:
         return clip_box(box_around(points, SEARCH_PX), *self.frames.size)
 
     def reference_row(self) -> TrackRow:
-        return TrackRow(self.vertices, np.zeros(len(self.vertices)), OK)
+        return TrackRow(self.mesh.at, np.zeros(len(self.mesh.at)), OK)
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         """The state at the reference, or at the last known frame before the side's first."""
@@ -211,7 +173,7 @@ class MeshRun:
             for k in before[-LEARN_FROM:]:
                 _, state = self.follow(k, state, history)
             row = known.row(before[-1])
-            displacement = self.registration.displacement(self._controls(known.positions[row]))
+            displacement = self.registration.displacement(self.mesh.controls(known.positions[row]))
             state = replace(state, displacement=displacement, status=str(known.status[row]))
         return state, history
 
@@ -219,7 +181,7 @@ class MeshRun:
         """The state after a frame on which the place is known: as `follow`, without looking for it."""
         r, row = self.registration, known.row(k)
         assert row is not None
-        status, controls = str(known.status[row]), self._controls(known.positions[row])
+        status, controls = str(known.status[row]), self.mesh.controls(known.positions[row])
         displacement = r.displacement(controls)
         self.company.go(history[-1][0], k, state.displacement, seen=state.status in SEEN)
         history.append((k, known.frame_from_ref(row), status))
@@ -239,7 +201,7 @@ class MeshRun:
 
     def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> MeshState:
         r = self.registration
-        displacement = r.displacement(self._controls(known.positions[row]))
+        displacement = r.displacement(self.mesh.controls(known.positions[row]))
         pyramid = self._pyramid(last, displacement)
         seen, inside = r.look(pyramid, NEAR, displacement)
         coarse, _ = r.look(pyramid, COARSE, displacement)
@@ -250,12 +212,8 @@ class MeshRun:
             np.ones(r.shape, np.float32),
             light,
             str(known.status[row]),
-            None if before is None else r.displacement(self._controls(known.positions[before])),
+            None if before is None else r.displacement(self.mesh.controls(known.positions[before])),
         )
-
-    def _controls(self, positions: np.ndarray) -> np.ndarray:
-        moved = (positions.astype(np.float64) - self.vertices).T
-        return self.at_vertices.fit(moved.reshape(2, len(self.at_vertices.ys), len(self.at_vertices.xs)))
 
     def _pyramid(self, k: int, *displacements: ImageF32):  # type: ignore[no-untyped-def]
         places = np.concatenate(
@@ -525,12 +483,12 @@ class MeshRun:
                 self.focusing.learn(fit.residual, fit.visible)
             for level in (fit.level, COARSE):
                 self.sigmas[level].append(fit.sigmas[level])
-        error, hidden = expected_error(r, self.vertices, fit, memory.unsure, state.hidden)
+        error, hidden = expected_error(r, self.mesh.at, fit, memory.unsure, state.hidden)
         seen_before = state.displacement if state.status in SEEN else None
-        unsure = middle(error[self.inside]) > WEAK_ERROR_PX
+        unsure = middle(error[self.mesh.inside]) > WEAK_ERROR_PX
         told = fit.correlation >= LOST_CORRELATION and likeness.well_told(state.likeness)
         weak = part or unsure or (faint and not told)
-        row = TrackRow(self._placed(fit.controls), error, WEAK if weak else OK)
+        row = TrackRow(self.mesh.placed(fit.controls), error, WEAK if weak else OK)
         new = MeshState(displacement, fit.seen, fit.visible, fit.light, row.status, seen_before, hidden, memory)
         new.likeness, new.now, new.level = likeness.into(state.likeness), likeness, fit.level
         if self.texture.fine:
@@ -541,22 +499,16 @@ class MeshRun:
         held = self.registration.held
         return float((visible * held).sum() / max(float(held.sum()), 1.0))
 
-    def _placed(self, controls: np.ndarray) -> Points:
-        """Where the vertices are: the field within the outline, and further out what all of it does."""
-        moved = self.at_vertices.values(controls).reshape(2, -1).T
-        whole = self.affine @ (self.affine_of @ moved[self.inside])
-        return np.asarray(self.vertices + self.own * moved + (1 - self.own) * whole)
-
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         """Not seen: keep the place that is most likely, and say how unsure it is."""
-        hidden = (np.zeros(len(self.vertices)) if state.hidden is None else state.hidden) + 1
+        hidden = (np.zeros(len(self.mesh.at)) if state.hidden is None else state.hidden) + 1
         controls = self.registration.lattice.fit(displacement)
         error = 2.0 + HIDDEN_ERROR_PX * 20 * hidden
         if status != OUTSIDE and self.company.tells(float(np.median(hidden))):
             # It is not seen, but known where it is: what lies on it goes on, behind what passes.
-            row = TrackRow(self._placed(controls), np.full(len(error), self.company.error_px()), WEAK)
+            row = TrackRow(self.mesh.placed(controls), np.full(len(error), self.company.error_px()), WEAK)
         else:
-            row = TrackRow(self._placed(controls), error, status)
+            row = TrackRow(self.mesh.placed(controls), error, status)
         new = MeshState(
             displacement, state.seen, np.ones_like(state.visible), state.light, status, None, hidden, state.memory
         )

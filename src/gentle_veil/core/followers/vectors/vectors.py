@@ -13,8 +13,9 @@ from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.surface_track import SurfaceTrack, TrackRow
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.mesh.follower import MeshFollower
-from gentle_veil.core.followers.mesh.mesh import MeshRun, MeshState
+from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.plane.plane import PlaneHistory
 from gentle_veil.core.followers.vectors.options import MAPS, VectorsOptions
 from gentle_veil.core.motion.dense import vectors_of

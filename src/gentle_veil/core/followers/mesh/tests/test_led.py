@@ -61,8 +61,8 @@ def test_a_part_that_is_lost__goes_as_the_face_does_and_says_how_unsure_it_is(po
         state, history = run.begin(None, list(range(1, COUNT)))
         for k in range(1, COUNT):
             row, state = run.follow(k, state, history)
-        home = cv2.perspectiveTransform(run.vertices[None, run.inside], maps[-1])[0]
-        told[kind] = row.status, np.median(np.linalg.norm(row.positions[run.inside] - home, axis=1)), row.error_px
+        home = cv2.perspectiveTransform(run.mesh.at[None, run.mesh.inside], maps[-1])[0]
+        told[kind] = row.status, np.median(np.linalg.norm(row.positions[run.mesh.inside] - home, axis=1)), row.error_px
     assert told[MeshRun][0] not in SEEN
     status, off, said = told[LedRun]
     assert status == "weak"
