@@ -124,14 +124,13 @@ def twin(shot: str) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     return np.stack([source[k] for k in range(len(source))]), {n: truth[n] for n in names}
 
 
-def worn(case: Case) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(marked, clean) frames (T, H, W, 3), and where the mark is (T, H, W)."""
+def worn(case: Case, art: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(marked, clean) frames (T, H, W, 3), and where the mark ``art`` is (T, H, W)."""
     clean, truth = twin(case.shot)
     home, places = HOMES[case.shot]
     asked = len(clean) - 1 - case.reference if case.backwards else case.reference
     off = np.linalg.norm(truth["tracks"][home] - np.array(places[case.place]), axis=1)
     centre = truth["tracks"][asked, np.where(truth["visible"][home], off, np.inf).argmin()]
-    art = artwork(case.mark)
     near = np.linalg.norm(truth["tracks"][asked] - centre, axis=1) < np.hypot(*art.shape[:2]) / FINE / 2 + NEAR
     near &= np.isfinite(truth["tracks"]).all(axis=(0, 2))
     marked, masks = clean.copy(), np.zeros(clean.shape[:3], bool)
@@ -176,8 +175,9 @@ def shares(
     return out
 
 
-def one(case: Case) -> dict[str, object]:
-    marked, clean, masks = worn(case)
+def one(case: Case, art: np.ndarray, way: str = "plate") -> dict[str, object]:
+    """Figures of a mark ``art`` taken off in some way, all else by default."""
+    marked, clean, masks = worn(case, art)
     frames = ArrayFrames(marked)
     grown = cv2.dilate(masks[case.reference].astype(np.uint8), np.ones((7, 7), np.uint8))
     outline = cv2.convexHull(np.argwhere(grown)[:, ::-1].astype(np.float32))[:, 0].astype(float)
@@ -185,12 +185,12 @@ def one(case: Case) -> dict[str, object]:
     drape = outline.mean(axis=0) + (outline - outline.mean(axis=0)) * max(DRAPE, 1 + 2 * LOOSE / size)
     mesh, veil = FOLLOWERS["mesh"], VEILS["conceal"]
     track = settled(mesh.estimate(frames, Region(case.reference, drape), mesh.Options(), wanted=range(len(frames))))
-    placement, params = Placement(track, outline, drape), veil.Params(way="plate")
+    placement, params = Placement(track, outline, drape), veil.Params(way=way)
     layer = Layer(
-        "plate", veil, placement, params, prepared=veil.prepare(frames, placement, params), feather=constant(4.0)
+        "conceal", veil, placement, params, prepared=veil.prepare(frames, placement, params), feather=constant(4.0)
     )
     ks = range(0, len(frames), EVERY)
-    results = {"plate": [render_frame(frames, (layer,), k).img_raw for k in ks], "as_shot": [marked[k] for k in ks]}
+    results = {way: [render_frame(frames, (layer,), k).img_raw for k in ks], "as_shot": [marked[k] for k in ks]}
     for name, method in (("telea", cv2.INPAINT_TELEA), ("navier_stokes", cv2.INPAINT_NS)):
         holes = [cv2.dilate(masks[k].astype(np.uint8), np.ones((5, 5), np.uint8)) for k in ks]
         results[f"inpaint_{name}"] = [
@@ -207,7 +207,7 @@ def one(case: Case) -> dict[str, object]:
 
 def main() -> None:
     chosen = [CASES[int(n)] for n in sys.argv[1:]] or CASES
-    told = {f"{c.shot}/{c.mark} on the {c.place}": one(c) for c in chosen}
+    told = {f"{c.shot}/{c.mark} on the {c.place}": one(c, artwork(c.mark)) for c in chosen}
     record.write("fresh_marks", told)
 
 

@@ -73,7 +73,7 @@ def log_tone(img_lin: ImageF32, sigma: float, shown: MatteF32 | None = None) -> 
     else:
         weight = cv2.GaussianBlur(shown, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
         mean = cv2.GaussianBlur(img_lin * shown[..., None], (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
-        mean /= np.maximum(weight, 1e-6)[..., None]
+        mean /= np.maximum(weight, 1e-12)[..., None]  # little of it is as true as much
     return np.log(np.maximum(mean, FLOOR))
 
 

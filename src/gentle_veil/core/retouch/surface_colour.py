@@ -28,25 +28,32 @@ APART = 2.5  # spreads between the centres of two clusters
 OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
 
 
-def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tuple[MaskBool, MaskBool]:
+def log_ratios(img_lin: ImageF32, size: float = 1.0) -> ImageF32:
+    """Natural log of R/G and of B/G (h, w, 2) of a scene-linear picture without its grain; ``size`` as in
+    `on_surface`."""
+    log = _calm_log(img_lin, size)
+    return np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
+
+
+def on_surface(
+    img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0, own: np.ndarray | None = None
+) -> tuple[MaskBool, MaskBool]:
     """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
 
     Within the mark (``inside``, (h, w)) a pixel is behind only if it is like what is seen behind around it, and
     hangs together with it; a drawing is neither. A surface's own blotches and shades are not behind it: that
     has a colour which is beyond doubt another one. ``size``: how large the picture is beside the one that all lengths
-    are meant for.
+    are meant for; ``own`` (2,): the surface's own `log_ratios`, where they are known.
     """
-    calm = np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA * size, borderType=cv2.BORDER_REFLECT), DARKEST)
-    log = np.log(calm)
-    # log R/G and log B/G of the picture without its grain
+    log = _calm_log(img_lin, size)
     ratios = np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
     near = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * BAND_PX * size),) * 2, np.uint8)).astype(bool)
     band = near & ~inside
     if band.sum() < 50:
         return ~inside, np.zeros_like(inside)
-    some = [values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside])]
-    own, other = _surface_cluster(*some)
-    off = _off(ratios, *own)
+    around, within = (values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside]))
+    cluster, other = _surface_cluster(around, within, own)
+    off = _off(ratios, *cluster)
     surface = _tidy((off < 1) & (off <= _off(ratios, *other)) if other else off < 1, size)
     beside = ~surface & ~inside
     if beside.sum() < 50:
@@ -58,10 +65,15 @@ def on_surface(img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0) -> tup
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
     behind = _tidy((like | beside) & ~surface, size)
     behind = rooted(behind, ~inside)
-    if not behind.any() or not _another(_described(ratios[behind & ~inside]), own):
+    if not behind.any() or not _another(_described(ratios[behind & ~inside]), cluster):
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
-    return surface, behind | _up_to_the_rim(calm, _tidy(behind & like, size), beside_mark, size)
+    return surface, behind | _up_to_the_rim(np.exp(log), _tidy(behind & like, size), beside_mark, size)
+
+
+def _calm_log(img_lin: ImageF32, size: float) -> ImageF32:
+    calm = cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA * size, borderType=cv2.BORDER_REFLECT)
+    return np.log(np.maximum(calm, DARKEST))
 
 
 def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
@@ -104,9 +116,10 @@ def _local_mean(values: ImageF32, where: MaskBool, sigma: float) -> np.ndarray:
 Cluster = tuple[np.ndarray, np.ndarray]  # centre (2,) and spread (2,) of some ratios
 
 
-def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[Cluster, Cluster | None]:
-    """The surface's ratios: of the one or two clusters in the band, that which fills more of the band and of the mark
-    together, for skin goes on between the lines of a drawing. And the other one."""
+def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | None) -> tuple[Cluster, Cluster | None]:
+    """The surface's ratios: of the one or two clusters in the band, that which is nearest to its ``own``, or else that
+    which fills more of the band and of the mark together, for skin goes on between the lines of a drawing; and the
+    other one."""
     criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
     points = band.astype(np.float32)
     cv2.setRNGSeed(5)
@@ -120,6 +133,8 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray) -> tuple[Cluster, Clu
         return _described(band), None
 
     def fills(cluster: Cluster) -> float:
+        if own is not None:
+            return -float(np.hypot(*(cluster[0] - own)))
         return float((_off(band, *cluster) < 1).mean() + (_off(within, *cluster) < 1).mean())
 
     first, *others = sorted(clusters, key=fills, reverse=True)

@@ -21,6 +21,8 @@ from gentle_veil.core.measure.focus import softness_of
 from gentle_veil.core.retouch.light import fit_light, log_tone, tone_from_around
 from gentle_veil.core.retouch.offsets import offset_look
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+from gentle_veil.core.veils.conceal.beside_rim import beside_rim, find_rims
+from gentle_veil.core.veils.conceal.bulge import bulge_steps, bump
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
 from gentle_veil.core.veils.conceal.donors import (
     Taken,
@@ -32,10 +34,11 @@ from gentle_veil.core.veils.conceal.donors import (
     spare_places,
     taken,
 )
+from gentle_veil.core.veils.conceal.extent import mark_extent, told_nearer
 from gentle_veil.core.veils.conceal.hold import Held, hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plates import lay_plates, make_plates
-from gentle_veil.core.veils.conceal.surround import LEAST_SHOWN, Surround, bulge_steps, bump, look_around
+from gentle_veil.core.veils.conceal.surround import LEAST_SHOWN, Surround, look_around
 
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
 
@@ -70,18 +73,29 @@ class Conceal:
                 "plates": plates,
                 "softness": soft,
             }
+        placement, rim = find_rims(frames, placement, held.steps, report=report)
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)
-        bulges = bulge_steps(frames, placement, held.steps, params.light_bends, report=report)
-        return {**found, **asdict(held), "bulges": bulges}
+        extent = mark_extent(frames, placement)
+        bulges = bulge_steps(frames, placement, held.steps, extent, params.light_bends, report=report)
+        return {**found, **asdict(held), "bulges": bulges, "rim": rim, "extent": extent}
 
     def apply(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
+        rim = beside_rim(site, prepared)
+        if rim is None:
+            return self._applied(site, params, prepared)
+        patch = self._applied(rim.site, params, prepared)
+        return None if patch is None else rim.laid(patch)
+
+    def _applied(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
         around = look_around(
             site.placement, site.row, prepared["steps"], site.canvas.size, feather=widest_feather(site), grow=site.grow
         )
         if around is None:
             return None
+        extent = prepared.get("extent", {})
+        around = told_nearer(around, extent, site.placement.track, site.row, prepared["steps"])
         around = around.behind(site.front(around.box))
         if around.shown < LEAST_SHOWN:
             return None  # nothing tells what belongs there, nor is much of it to be seen

@@ -24,6 +24,7 @@ from gentle_veil.core.veils.conceal.surround import FRONT_EDGE
 SAMPLE_MARGIN = 4  # px that the Lanczos kernel reaches beyond a point
 SHARING = 3.0  # how sharply the sides are told apart; the logistic slope over half a mark
 EDGE_SIGMA = 1.0  # px over which a patch goes over to what stands in for it
+TORN, FOLDED = 4.0, 0.06  # px of the frame to a px, by which skin would be drawn apart; their area, of a fold
 TEXTURE_SIGMA = 3.0  # px; what is finer keeps its strength where places are mixed
 
 
@@ -66,12 +67,22 @@ class Taken:
 
 def taken(site: Site, donor_map: np.ndarray) -> Taken:
     """What the frame shows at the places of a map (h, w, 2)."""
-    hidden = hidden_at(site.placement.front, site.k, donor_map)
+    hidden, torn = hidden_at(site.placement.front, site.k, donor_map), _torn(donor_map)
     img_lin, inside = _sampled(site, donor_map)
-    if hidden is None:
+    if hidden is None and not torn.any():
         return Taken(img_lin, inside)
+    hidden = torn.astype(np.float32) if hidden is None else np.maximum(hidden, torn)
     edge = cv2.GaussianBlur(grown(hidden > 0, FRONT_EDGE).astype(np.float32), (0, 0), EDGE_SIGMA)
     return Taken(img_lin, inside, np.clip(1 - 2 * edge, 0, 1))
+
+
+def _torn(donor_map: np.ndarray) -> MaskBool:
+    """Where skin would be drawn apart or turned over (h, w): its surface goes round a rim there."""
+    if min(donor_map.shape[:2]) < 2:
+        return np.zeros(donor_map.shape[:2], bool)
+    (ax, ay), (bx, by) = (np.moveaxis(np.gradient(donor_map, axis=i), -1, 0) for i in (1, 0))
+    area, longest = ax * by - ay * bx, np.maximum(np.hypot(ax, ay), np.hypot(bx, by))
+    return ~((area > FOLDED) & (longest < TORN))
 
 
 def filled(

@@ -60,8 +60,8 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     raw_lin = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
     size = (x1 - x0, y1 - y0)
     inside = outline_distance(placement.polygon_ref, box) < EDGE_PX
-    marks = _marks(placement, size, (x0, y0))
-    img_lin = _calm_look(frames, placement, box, raw_lin)
+    marks = marks_over(placement, size, (x0, y0))
+    img_lin = calm_look(frames, placement, box, raw_lin)
     surface, behind = on_surface(img_lin, inside)
     surface &= ~grown(behind, EDGE_PX)
     depth = distance_from(behind)
@@ -149,7 +149,7 @@ def _limb(img_lin: ImageF32, tone: ImageF32, *, surface_near: MaskBool, depth: I
     return np.array(rows)
 
 
-def _calm_look(frames: FrameSource, placement: Placement, box: Box, img_lin: ImageF32) -> ImageF32:
+def calm_look(frames: FrameSource, placement: Placement, box: Box, img_lin: ImageF32) -> ImageF32:
     """The reference's look without its grain: the median of its neighbours in time, each in the reference's light."""
     track = placement.track
     first = track.reference_frames[0]
@@ -182,7 +182,8 @@ def _other_looks(frames: FrameSource, placement: Placement, box: tuple[int, int,
     return out
 
 
-def _marks(placement: Placement, size: tuple[int, int], origin: tuple[int, int]) -> MaskBool:
+def marks_over(placement: Placement, size: tuple[int, int], origin: tuple[int, int]) -> MaskBool:
+    """Where the other marks on the surface lie (h, w), in a part of the reference of some ``size`` from ``origin``."""
     marks = np.zeros((size[1], size[0]), bool)
     for polygon in placement.marks_ref:
         marks |= polygon_mask(polygon, *size, origin)

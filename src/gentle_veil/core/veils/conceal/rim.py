@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import distance_from
+from gentle_veil.core.composite.matte import distance_from, grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.retouch.surface_colour import on_surface, rooted
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
@@ -20,7 +20,7 @@ OUTER_PX, INNER_PX = 8, 14  # px on both sides of the rim in which the slope is 
 PLACES = np.arange(1 - OUTER_PX, INNER_PX + 1)  # px from the rim: 0 is the last behind it, 1 the first of the surface
 DEEP_PX = 24  # px from the rim, within which skin tells what the slope comes from
 NEAR_SIGMA = 8.0  # px around a pixel in which both its sides are asked
-MANY = 40  # pixels at a distance, for its share of skin
+MANY = 24  # pixels at a distance, for its share of skin
 LEAST_APART = 0.1  # of what is behind, between the two sides
 ROUNDS, MOVED_SIGMA = 3, 2.0  # in which the rim is moved to where its slope is; px along it over which it moves alike
 REST_SIGMA = 2.5  # px over which its slope is steeper or softer than elsewhere
@@ -29,6 +29,10 @@ UNSURE = 0.002  # of a slope's square, below which nothing tells where it is
 SEEN, WHOLE = 0.04, 0.96  # shares of skin at which the slope begins and ends
 SOFT_SIGMA = 0.7  # px of a rim of which nothing could be read
 DARKEST = 2e-3
+BLURRED_PX = 2  # around a mark that its blur reaches
+BESIDE_PX, LEAST_EDGE = 14, 12  # px around it, and px of rim in that, that tell how the rim goes on
+ALONG_TIMES, ALONG_PX = 1.0, 20  # mark's sizes and px around it, in which the slope is alike
+LINE_ROUNDS, OUTLYING, MOST_SPREAD_PX = 4, 3.0, 1.5  # in which a parabola is laid through it; spreads; px it may spread
 
 
 @dataclass(frozen=True)
@@ -50,15 +54,25 @@ class Rim:
         return np.asarray(self.beyond + self.share[..., None] * (made_lin - self.beyond), np.float32)
 
 
-def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[MaskBool], MaskBool] | None = None) -> Rim:
+def read_rim(
+    frame_lin: ImageF32,
+    inside: MaskBool,
+    shown: Callable[[MaskBool], MaskBool] | None = None,
+    own: np.ndarray | None = None,
+    through: bool = False,
+) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
     ``shown`` tells which of the places (h, w) that seem to be behind show the surface all the same: dark ink and a cold
-    shade may look like hair. It is asked only where any of them lie within the mark.
+    shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`. With
+    ``through`` the mark itself tells nothing of the rim, which goes on along it as on both sides.
     """
-    behind = _behind(frame_lin, inside)
+    behind = _behind(frame_lin, inside, own)
     if shown is not None and (behind & inside).any():
         behind = rooted(behind & ~shown(behind), ~inside)
+    blind = grown(inside, BLURRED_PX) if through else np.zeros_like(inside)
+    if through:
+        behind = (behind & ~blind) | beyond_the_rim(behind & ~blind, blind)
     if not behind.any():
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)
@@ -67,10 +81,13 @@ def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[MaskBool], 
         return hard
     shares, told, beyond = _shares(frame_lin, depth)
     band = told & (depth > -OUTER_PX) & (depth < INNER_PX)
+    if through:
+        band &= grown(inside, _along_px(inside)) & ~blind
     settled = _settled(depth, shares, band)
     if settled is None:
         return hard
-    depth, profile = settled
+    settled_depth, profile = settled
+    depth = _carried_along(depth, settled_depth, band, blind) if through else settled_depth
     share = np.interp(depth, PLACES, profile).astype(np.float32)
     off = np.where(band, np.clip(shares - share, -MOST_OFF, MOST_OFF), 0).astype(np.float32)
     count = cv2.GaussianBlur(band.astype(np.float32), (0, 0), REST_SIGMA)
@@ -79,6 +96,40 @@ def read_rim(frame_lin: ImageF32, inside: MaskBool, shown: Callable[[MaskBool], 
     first, last = (float(PLACES[np.flatnonzero(profile >= least)[0]]) for least in (SEEN, WHOLE))
     there = np.clip(depth - first + 1, 0, 1).astype(np.float32)
     return Rim(depth, there, max(last, 0.0), share, beyond)
+
+
+def beyond_the_rim(behind: MaskBool, inside: MaskBool) -> MaskBool:
+    """Which pixels of a mark lie beyond the rim of the surface: all (h, w).
+
+    A dark mark by the rim looks like what is ``behind`` (outside of the mark); but the rim goes on along the mark as it
+    goes on both its sides, as a parabola.
+    """
+    near = grown(inside, BESIDE_PX)
+    edge = behind & grown(~behind & ~inside, 1) & near & ~grown(inside, 1)
+    points = np.argwhere(edge)[:, ::-1].astype(np.float64)
+    if len(points) < LEAST_EDGE:
+        return np.zeros_like(inside)
+    centre = points.mean(axis=0)
+    axes = np.linalg.svd(points - centre, full_matrices=False)[2]
+    along, across = ((points - centre) @ axes.T).T
+    kept = np.ones(len(points), bool)
+    for _ in range(LINE_ROUNDS):
+        rim = np.polyfit(along[kept], across[kept], 2)
+        off = np.abs(across - np.polyval(rim, along))
+        spread = 1.4826 * float(np.median(off))
+        kept = off <= max(OUTLYING * spread, 1.0)
+    if spread > MOST_SPREAD_PX:
+        return np.zeros_like(inside)
+    ys, xs = np.mgrid[: inside.shape[0], : inside.shape[1]]
+    t, n = np.moveaxis((np.stack([xs, ys], axis=-1) - centre) @ axes.T, -1, 0)
+    further = n - np.polyval(rim, t)
+    side = np.sign(np.median(further[behind & near]))
+    return np.asarray(inside & (side * further > 0))
+
+
+def _along_px(inside: MaskBool) -> int:
+    """How far around a mark its rim tells how it goes on along it."""
+    return round(ALONG_TIMES * (float(np.ptp(np.argwhere(inside), axis=0).max()) + 1)) + ALONG_PX
 
 
 def _shares(frame_lin: ImageF32, depth: ImageF32) -> tuple[ImageF32, MaskBool, ImageF32]:
@@ -119,6 +170,14 @@ def _settled(depth: ImageF32, shares: ImageF32, band: MaskBool) -> tuple[ImageF3
     return out, profile
 
 
+def _carried_along(depth: ImageF32, settled: ImageF32, band: MaskBool, blind: MaskBool) -> ImageF32:
+    """The ``settled`` depth, moved where nothing tells it (``blind``) as the rim is on both sides."""
+    weight = band.astype(np.float32)
+    moved = cv2.GaussianBlur((settled - depth) * weight, (0, 0), NEAR_SIGMA)
+    count = cv2.GaussianBlur(weight, (0, 0), NEAR_SIGMA)
+    return np.where(blind, depth + moved / np.maximum(count, 1e-6), settled).astype(np.float32)
+
+
 def _fading(depth: np.ndarray) -> np.ndarray:
     """1 at the rim, 0 where skin is no rim any more."""
     return np.clip(2 - 2 * depth / INNER_PX, 0, 1)
@@ -152,11 +211,11 @@ def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-9))
 
 
-def _behind(frame: ImageF32, inside: MaskBool) -> MaskBool:
+def _behind(frame: ImageF32, inside: MaskBool, own: np.ndarray | None) -> MaskBool:
     """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
     h, w = inside.shape
     if min(h, w) < LARGE_PX:
-        return on_surface(frame, inside)[1]
+        return on_surface(frame, inside, own=own)[1]
     small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
-    _, behind = on_surface(halved(frame), small, size=0.5)
+    _, behind = on_surface(halved(frame), small, size=0.5, own=own)
     return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5

@@ -4,22 +4,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
-from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box
-from gentle_veil.core.retouch.light import tone_from_around
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 RING_SHARE = 0.5  # of the mark's half size
 RING_LEAST, RING_MOST = 5.0, 24.0  # frame px
 RING_GAP = 1.0  # px between the outline and the ring: the lens smears a mark a little
 LEAST_SHOWN = 0.15  # of a ring, that tells what belongs there
-SAID_POWER = 4  # of the share of a ring that is shown: half a ring tells next to nothing of the middle
 FRONT_EDGE = 2  # px around what is in front that its blur reaches
-STEADY_FRAMES = 4.0  # Gaussian sigma over which the bulge is smoothed
 
 Steps = dict[str, list[float]]
 
@@ -80,47 +74,3 @@ def look_around(
     for mark in placement.marks_ref:
         ring &= outline_distance(track.carry(mark, row), box) > 1.0
     return Surround(outline_ref, polygon, scale, half, box, distance, ring)
-
-
-def bump(distance: ImageF32) -> ImageF32:
-    """1 in the middle of a mark, falling to 0 at its outline like a paraboloid."""
-    depth = np.clip(-distance / max(float(-distance.min()), 1.0), 0.0, 1.0)
-    return (1 - (1 - depth) ** 2).astype(np.float32)
-
-
-def bulge_steps(
-    frames: FrameSource, placement: Placement, steps: Steps, bend: bool, *, report: Report = silent
-) -> dict[str, list[float]]:
-    """Frame number k -> what to add to the log tone in the middle of the mark, per channel.
-
-    The ring tells its own level exactly, frame by frame; how much lighter or darker the middle should be is
-    extrapolated from it and trembles with the grain. That bulge comes from shape and shading, which change
-    slowly: it is smoothed over time, and these are the differences. Frames on which something hides part of the ring
-    have little say.
-    """
-    numbers, bulges, said = [], [], []
-    seen = [row for row, k in enumerate(placement.track.frames) if placement.track.seen(int(k))]
-    for i, row in enumerate(seen):
-        k = int(placement.track.frames[row])
-        report(i, len(seen), f"reading the light, frame {k}")
-        whole = look_around(placement, row, steps, frames.size)
-        if whole is None or whole.ring.sum() < 24:
-            continue
-        around = whole.behind(placement.front(k, whole.box))
-        if around.shown < LEAST_SHOWN:
-            continue
-        target = Canvas(frames[k], frames.encoding).read(around.box)
-        field = tone_from_around(target, around.ring, bend=bend).log_gain(*around.size)
-        inside = bump(around.distance)
-        total = float(inside.sum())
-        if total > 0:
-            middle = (field * inside[..., None]).sum(axis=(0, 1)) / total
-            bulges.append(middle - field[around.ring].mean(axis=0))
-            numbers.append(k)
-            said.append(around.shown**SAID_POWER)
-    if not numbers:
-        return {}
-    raw, at = np.array(bulges), np.array(numbers, np.float64)
-    kernel = np.array(said) * np.exp(-0.5 * ((at[:, None] - at[None, :]) / STEADY_FRAMES) ** 2)
-    smooth = kernel @ raw / kernel.sum(axis=1, keepdims=True)
-    return {str(k): [round(float(v), 5) for v in step] for k, step in zip(numbers, smooth - raw, strict=True)}

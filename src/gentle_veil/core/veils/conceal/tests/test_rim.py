@@ -59,3 +59,20 @@ def test_ink_of_the_walls_colour_at_the_rim__is_surface_where_that_is_known() ->
     rim = read_rim(picture, INSIDE, lambda doubtful: doubtful & ink)
     assert rim.depth[100:105, 105:115].min() > 5
     assert rim.depth[135, 110] < 0
+
+
+@pytest.mark.truth
+def test_a_dark_mark_by_the_rim__does_not_move_it_where_nothing_is_read_from_the_mark() -> None:
+    mark = np.hypot((XS - 110) / 12, (YS - (BEND - 5)) / 8) < 1
+    picture = arm(1.0, ink=False)
+    clean = picture.copy()
+    picture[mark & (YS < BEND - 1)] = 0.9 * WALL
+    own = np.log(SKIN[[0, 2]] / SKIN[1])
+    off = []
+    for through in (False, True):
+        rim = read_rim(picture, mark, own=own, through=through)
+        made = rim.up_to(np.broadcast_to(SKIN, (*SHAPE, 3)).astype(np.float32))
+        laid = picture + rim.there[..., None] * (made - picture)
+        off.append(np.abs(laid - clean)[mark].mean())
+    assert off[1] < 0.01
+    assert off[1] < 0.5 * off[0]

@@ -1,0 +1,164 @@
+"""Live skin beside the rim of its surface.
+
+A spot on a cheek that turns away comes to its rim: what stands behind the cheek then lies in the spot's ring, and where
+its skin is taken from. It is told by its colour on the very frame, and is for live skin as if it were in front: it
+tells no tone and gives no skin; what is laid goes over at the rim as the picture does.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.matte import Box, clip_box
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.report import Report, silent
+from gentle_veil.core.contracts.veil import Front, Patch, Placement, Site
+from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios
+from gentle_veil.core.types import ImageF32, MatteF32, Points
+from gentle_veil.core.veils.conceal.rim import Rim, read_rim
+from gentle_veil.core.veils.conceal.surround import Steps, look_around
+
+REACH_TIMES, REACH_PX = 3.4, 24.0  # sizes of the mark, and px, around it: as far as skin is taken from
+LEAST_PX = 50  # of another colour, from which a rim is looked for
+LEAST_RING = 24  # px of a ring, that tell a surface's colour
+FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
+
+
+@dataclass(frozen=True)
+class Rims:
+    """The rim beside a mark on each frame; a `Front` of its own, with what lies ``in_front`` for the rest.
+
+    Convention: ``steps`` are those of `hold`; ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
+                scene-linear (h, w, 3); ``size`` width and height of a frame; ``known`` keeps what was read
+    """
+
+    placement: Placement
+    steps: Steps
+    own: np.ndarray
+    read: Callable[[int, Box], ImageF32]
+    size: tuple[int, int]
+    in_front: Front
+    known: dict[int, tuple[Box, Rim] | None] = field(default_factory=dict)
+
+    def at(self, k: int) -> tuple[Box, Rim] | None:
+        """The rim on frame ``k``, and the box of it over which it is known; None where no other colour is near."""
+        if k not in self.known:
+            self.known[k] = self._read(k)
+        return self.known[k]
+
+    def __call__(self, k: int, box: Box) -> MatteF32 | None:
+        """As `Front`: 1 where something is in front, or what is behind is seen."""
+        passing, here = self.in_front(k, box), self.at(k)
+        if here is None:
+            return passing
+        known, rim = here
+        behind = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
+        x0, y0, x1, y1 = (f(a, b) for f, a, b in zip((max, max, min, min), known, box, strict=True))
+        if x0 < x1 and y0 < y1:
+            depth = rim.depth[y0 - known[1] : y1 - known[1], x0 - known[0] : x1 - known[0]]
+            behind[y0 - box[1] : y1 - box[1], x0 - box[0] : x1 - box[0]] = depth <= rim.slope
+        if not behind.any():
+            return passing
+        return behind if passing is None else np.maximum(behind, passing)
+
+    def _read(self, k: int) -> tuple[Box, Rim] | None:
+        track = self.placement.track
+        row = track.row(k)
+        if row is None:
+            return None
+        mark_ref = self.placement.polygon_ref + np.array(self.steps.get(str(k), (0.0, 0.0)))
+        mark = track.carry(mark_ref, row)
+        scale = track.scale_at(mark_ref.mean(axis=0), row)
+        size = float(np.ptp(mark_ref, axis=0).max())
+        box = clip_box(bounding_box(mark, (REACH_TIMES * size + REACH_PX) * scale), *self.size)
+        if box is None:
+            return None
+        img_lin = self.read(k, box)
+        off = np.hypot(*np.moveaxis(log_ratios(img_lin) - self.own, -1, 0))
+        if (off > OTHER).sum() < LEAST_PX:
+            return None
+        inside = polygon_mask(mark, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
+        if not inside.any():
+            return None
+        rim = read_rim(img_lin, inside, own=self.own, through=True)
+        behind = rim.depth <= 0
+        faces = _area(mark) > FACING * scale**2 * _area(mark_ref)
+        if not behind.any() or (faces and behind[inside].mean() > HIDDEN):
+            return None
+        return box, rim
+
+
+def find_rims(
+    frames: FrameSource, placement: Placement, steps: Steps, *, report: Report = silent
+) -> tuple[Placement, dict[str, Any]]:
+    """A placement whose front knows the rim, and, to be kept, on which frames there is one beside the mark and the
+    surface's colour: ``{}`` where there is none."""
+    track = placement.track
+    row = track.row(track.reference_frames[0])
+    around = None if row is None else look_around(placement, row, steps, frames.size)
+    if around is None or around.ring.sum() < LEAST_RING:
+        return placement, {}
+
+    def read(k: int, box: Box) -> ImageF32:
+        return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
+
+    own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
+    rims = Rims(placement, steps, own, read, frames.size, placement.front)
+    found = []
+    for i, k in enumerate(track.frames):
+        report(i, len(track.frames), f"looking for the surface's rim, frame {k}")
+        if track.seen(int(k)) and rims.at(int(k)) is not None:
+            found.append(int(k))
+    if not found:
+        return placement, {}
+    return replace(placement, front=rims), {"own": [round(float(v), 4) for v in own], "frames": found}
+
+
+@dataclass(frozen=True)
+class BesideRim:
+    """A site on a frame on which the rim is near: live skin is taken, and laid, on its near side."""
+
+    site: Site
+    rim: Rim
+    box: Box
+
+    def laid(self, patch: Patch) -> Patch:
+        """A patch that goes over, at the rim, as the picture does."""
+        x0, y0, x1, y1 = patch.box
+        part = (slice(y0 - self.box[1], y1 - self.box[1]), slice(x0 - self.box[0], x1 - self.box[0]))
+        if self.rim.depth[part].shape != patch.matte.shape:
+            return patch
+        rim = replace(
+            self.rim,
+            depth=self.rim.depth[part],
+            there=self.rim.there[part],
+            share=None if self.rim.share is None else self.rim.share[part],
+            beyond=None if self.rim.beyond is None else self.rim.beyond[part],
+        )
+        return replace(patch, img_lin=rim.up_to(patch.img_lin), matte=patch.matte * rim.there)
+
+
+def beside_rim(site: Site, prepared: dict[str, Any]) -> BesideRim | None:
+    """The site with its rim, where its preparation knows of one on this frame."""
+    kept = prepared.get("rim") or {}
+    if site.k not in kept.get("frames", ()):
+        return None
+
+    def read(k: int, box: Box) -> ImageF32:
+        return site.canvas.original(box)
+
+    rims = Rims(site.placement, prepared["steps"], np.array(kept["own"]), read, site.canvas.size, site.placement.front)
+    here = rims.at(site.k)
+    if here is None:
+        return None
+    box, rim = here
+    placement = replace(site.placement, front=rims)
+    return BesideRim(replace(site, placement=placement, front=lambda box: rims(site.k, box)), rim, box)
+
+
+def _area(polygon: Points) -> float:
+    return float(cv2.contourArea(polygon.astype(np.float32)))

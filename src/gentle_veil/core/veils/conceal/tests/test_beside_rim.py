@@ -1,0 +1,58 @@
+"""Live skin while the rim of its surface comes nearer: what stands behind tells nothing, and stays as it is."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.veils.conceal import VEIL
+from gentle_veil.core.veils.conceal.params import ConcealParams
+from gentle_veil.core.veils.conceal.tests.test_conceal import CENTRE, difference, placed, rendered
+
+WALL = (104, 112, 121)  # code values
+NEAREST = 4.0  # px from the middle of the mark, that the wall comes to
+
+
+def before_a_wall(pictures: np.ndarray, maps: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Frames (T, H, W, 3) that end at a wall which comes nearer, and how far each pixel is from it (T, H, W)."""
+    count, height, width = pictures.shape[:3]
+    out, away = pictures.copy(), np.zeros(pictures.shape[:3])
+    xs = np.arange(width)[None] + 0.15 * np.arange(height)[:, None]
+    for k in range(count):
+        middle = maps[k] @ (*CENTRE, 1.0)
+        rim = middle[0] / middle[2] + 0.15 * middle[1] / middle[2] + NEAREST + 70 * (1 - k / (count - 1))
+        away[k] = rim - xs
+        share = cv2.GaussianBlur((away[k] > 0).astype(np.float32), (0, 0), 0.9)[..., None]
+        grain = np.random.default_rng(k).normal(0, 1.5, (height, width, 1))
+        out[k] = np.clip(np.rint(share * pictures[k] + (1 - share) * (np.array(WALL) + grain)), 0, 255)
+    return out, away
+
+
+@pytest.mark.truth
+def test_a_mark_that_comes_to_the_rim__takes_nothing_of_what_is_behind(spotted_shot) -> None:
+    maps = spotted_shot.frame_from_ref
+    marked, away = before_a_wall(spotted_shot.marked, maps)
+    clean, _ = before_a_wall(spotted_shot.clean, maps)
+    results = rendered(replace(spotted_shot, marked=marked), placed(maps))
+    for k in range(len(marked)):
+        seen = (spotted_shot.cover[k] > 0.05) & (away[k] > 0)
+        assert np.percentile(difference(results[k], clean[k], seen), 95) < 3.0
+        behind = away[k] < -6
+        np.testing.assert_array_equal(results[k][behind], marked[k][behind])
+    assert np.median(difference(results[-1], clean[-1], (spotted_shot.cover[-1] > 0.05) & (away[-1] > 0))) < 1.5
+
+
+def test_a_mark_far_from_any_rim__knows_of_none(spotted_shot) -> None:
+    prepared = VEIL.prepare(ArrayFrames(spotted_shot.marked), placed(spotted_shot.frame_from_ref), ConcealParams())
+    assert prepared["rim"] == {}
+
+
+@pytest.mark.property
+def test_what_is_behind__is_known_on_the_frames_that_show_it_beside_the_mark(spotted_shot) -> None:
+    marked, _ = before_a_wall(spotted_shot.marked, spotted_shot.frame_from_ref)
+    prepared = VEIL.prepare(ArrayFrames(marked), placed(spotted_shot.frame_from_ref), ConcealParams())
+    frames = prepared["rim"]["frames"]
+    assert frames[-1] == len(marked) - 1
+    assert 0 not in frames[1:]
