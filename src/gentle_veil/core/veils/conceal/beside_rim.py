@@ -22,9 +22,11 @@ from gentle_veil.core.types import ImageF32, MatteF32, Points
 from gentle_veil.core.veils.conceal.rim import Rim, read_rim
 from gentle_veil.core.veils.conceal.surround import Steps, look_around
 
-REACH_TIMES, REACH_PX = 3.4, 24.0  # sizes of the mark, and px, around it: as far as skin is taken from
+REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
+KEPT = 4  # frames whose rims are kept at a time
 LEAST_PX = 50  # of another colour, from which a rim is looked for
 LEAST_RING = 24  # px of a ring, that tell a surface's colour
+STEADY_FRAMES = 8  # on both sides, on most of which a rim is as near
 FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
 
 
@@ -33,7 +35,8 @@ class Rims:
     """The rim beside a mark on each frame; a `Front` of its own, with what lies ``in_front`` for the rest.
 
     Convention: ``steps`` are those of `hold`; ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
-                scene-linear (h, w, 3); ``size`` width and height of a frame; ``known`` keeps what was read
+                scene-linear (h, w, 3); ``size`` width and height of a frame; ``frames`` those beside which there is one, None for any that
+                shows it; ``known`` keeps what was read last
     """
 
     placement: Placement
@@ -42,28 +45,38 @@ class Rims:
     read: Callable[[int, Box], ImageF32]
     size: tuple[int, int]
     in_front: Front
+    frames: frozenset[int] | None = None
     known: dict[int, tuple[Box, Rim] | None] = field(default_factory=dict)
 
     def at(self, k: int) -> tuple[Box, Rim] | None:
         """The rim on frame ``k``, and the box of it over which it is known; None where no other colour is near."""
+        if self.frames is not None and k not in self.frames:
+            return None
         if k not in self.known:
+            if len(self.known) == KEPT:
+                self.known.pop(next(iter(self.known)))
             self.known[k] = self._read(k)
         return self.known[k]
 
     def __call__(self, k: int, box: Box) -> MatteF32 | None:
         """As `Front`: 1 where something is in front, or what is behind is seen."""
-        passing, here = self.in_front(k, box), self.at(k)
-        if here is None:
+        passing, behind = self.in_front(k, box), self.behind(k, box)
+        if behind is None:
             return passing
+        return behind if passing is None else np.maximum(behind, passing)
+
+    def behind(self, k: int, box: Box) -> MatteF32 | None:
+        """1 where frame ``k`` shows over a box what is behind, (h, w); None where it does not."""
+        here = self.at(k)
+        if here is None:
+            return None
         known, rim = here
         behind = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
         x0, y0, x1, y1 = (f(a, b) for f, a, b in zip((max, max, min, min), known, box, strict=True))
         if x0 < x1 and y0 < y1:
             depth = rim.depth[y0 - known[1] : y1 - known[1], x0 - known[0] : x1 - known[0]]
             behind[y0 - box[1] : y1 - box[1], x0 - box[0] : x1 - box[0]] = depth <= rim.slope
-        if not behind.any():
-            return passing
-        return behind if passing is None else np.maximum(behind, passing)
+        return behind if behind.any() else None
 
     def _read(self, k: int) -> tuple[Box, Rim] | None:
         track = self.placement.track
@@ -74,7 +87,7 @@ class Rims:
         mark = track.carry(mark_ref, row)
         scale = track.scale_at(mark_ref.mean(axis=0), row)
         size = float(np.ptp(mark_ref, axis=0).max())
-        box = clip_box(bounding_box(mark, (REACH_TIMES * size + REACH_PX) * scale), *self.size)
+        box = clip_box(bounding_box(mark, min(REACH_TIMES * size + REACH_PX, REACH_MOST) * scale), *self.size)
         if box is None:
             return None
         img_lin = self.read(k, box)
@@ -108,14 +121,35 @@ def find_rims(
 
     own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
     rims = Rims(placement, steps, own, read, frames.size, placement.front)
-    found = []
-    for i, k in enumerate(track.frames):
-        report(i, len(track.frames), f"looking for the surface's rim, frame {k}")
-        if track.seen(int(k)) and rims.at(int(k)) is not None:
-            found.append(int(k))
+    seen = [int(k) for k in track.frames if track.seen(int(k))]
+    taken, shown = {}, []
+    for i, k in enumerate(seen):
+        report(i, len(seen), f"looking for the surface's rim, frame {k}")
+        taken[k] = _taken_of_the_ring(rims, placement, steps, k, frames.size)
+        if rims.at(k) is not None:
+            shown.append(k)
+    found = [k for k in shown if taken[k] == 0 or _steadily(taken, k)]
     if not found:
         return placement, {}
+    rims = replace(rims, frames=frozenset(found), known={})
     return replace(placement, front=rims), {"own": [round(float(v), 4) for v in own], "frames": found}
+
+
+def _taken_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, size: tuple[int, int]) -> float:
+    """Which share of the mark's ring shows what is behind."""
+    row = placement.track.row(k)
+    if row is None or rims.at(k) is None:
+        return 0.0
+    around = look_around(placement, row, steps, size)
+    behind = None if around is None else rims.behind(k, around.box)
+    return 0.0 if around is None or behind is None or not around.ring.any() else float(behind[around.ring].mean())
+
+
+def _steadily(taken: dict[int, float], k: int) -> bool:
+    """Whether the rim is as near on most frames beside frame ``k``: lips that are one colour more on some frames, and
+    one less on others, are no rim."""
+    beside = [share > 0 for other, share in taken.items() if abs(other - k) <= STEADY_FRAMES]
+    return sum(beside) > len(beside) / 2
 
 
 @dataclass(frozen=True)
@@ -151,7 +185,8 @@ def beside_rim(site: Site, prepared: dict[str, Any]) -> BesideRim | None:
     def read(k: int, box: Box) -> ImageF32:
         return site.canvas.original(box)
 
-    rims = Rims(site.placement, prepared["steps"], np.array(kept["own"]), read, site.canvas.size, site.placement.front)
+    own = np.array(kept["own"])
+    rims = Rims(site.placement, prepared["steps"], own, read, site.canvas.size, site.placement.front)
     here = rims.at(site.k)
     if here is None:
         return None

@@ -23,6 +23,7 @@ from gentle_veil.core.retouch.light import fit_light
 from gentle_veil.core.types import ImageF32, MaskBool, Points
 from gentle_veil.core.veils.conceal.surround import FRONT_EDGE
 
+HIDDEN_PENALTY = 4.0  # for a donor that cannot be seen on a frame: others stand in for it there
 OUTSIDE_PENALTY = 1.5  # for a donor that leaves the followed outline: the track is only extrapolated there
 
 
@@ -103,7 +104,7 @@ def find_donor(
         view = _view(frames, placement, k, centre, size * (search.farthest + 2))
         for i, candidate in enumerate(best):
             again = _judge(view, window, placement, centre, candidate.step, forbidden)
-            totals[i] += 8.0 if again is None else again.cost()
+            totals[i] += candidate.cost() + HIDDEN_PENALTY if again is None else again.cost()
             counts[i] += 1
         report(len(steps), len(steps) + search.kept, f"comparing on frame {k}")
     order = np.argsort(totals / counts)
