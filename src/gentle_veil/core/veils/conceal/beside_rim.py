@@ -26,7 +26,7 @@ REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, ar
 KEPT = 4  # frames whose rims are kept at a time
 LEAST_PX = 50  # of another colour, from which a rim is looked for
 LEAST_RING = 24  # px of a ring, that tell a surface's colour
-STEADY_FRAMES = 8  # on both sides, on most of which a rim is as near
+LEAST_RUN, LEAST_RUN_AT_ENDS = 5, 2  # frames, one of which may be missing, on which a rim is as near
 FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
 
 
@@ -35,8 +35,8 @@ class Rims:
     """The rim beside a mark on each frame; a `Front` of its own, with what lies ``in_front`` for the rest.
 
     Convention: ``steps`` are those of `hold`; ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
-                scene-linear (h, w, 3); ``size`` width and height of a frame; ``frames`` those beside which there is one, None for any that
-                shows it; ``known`` keeps what was read last
+                scene-linear (h, w, 3); ``size`` width and height of a frame; ``frames`` those beside
+                which there is one, None for any that shows it; ``known`` keeps what was read last
     """
 
     placement: Placement
@@ -122,34 +122,43 @@ def find_rims(
     own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
     rims = Rims(placement, steps, own, read, frames.size, placement.front)
     seen = [int(k) for k in track.frames if track.seen(int(k))]
-    taken, shown = {}, []
+    shown, near = [], []
     for i, k in enumerate(seen):
         report(i, len(seen), f"looking for the surface's rim, frame {k}")
-        taken[k] = _taken_of_the_ring(rims, placement, steps, k, frames.size)
-        if rims.at(k) is not None:
-            shown.append(k)
-    found = [k for k in shown if taken[k] == 0 or _steadily(taken, k)]
+        shown.append(rims.at(k) is not None)
+        near.append(_takes_of_the_ring(rims, placement, steps, k, frames.size))
+    steady = steady_runs(near)
+    found = [k for i, k in enumerate(seen) if shown[i] and near[i] == steady[i]]
     if not found:
         return placement, {}
     rims = replace(rims, frames=frozenset(found), known={})
     return replace(placement, front=rims), {"own": [round(float(v), 4) for v in own], "frames": found}
 
 
-def _taken_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, size: tuple[int, int]) -> float:
-    """Which share of the mark's ring shows what is behind."""
+def _takes_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, size: tuple[int, int]) -> bool:
+    """Whether some of the mark's ring shows what is behind."""
     row = placement.track.row(k)
-    if row is None or rims.at(k) is None:
-        return 0.0
-    around = look_around(placement, row, steps, size)
+    around = None if row is None else look_around(placement, row, steps, size)
     behind = None if around is None else rims.behind(k, around.box)
-    return 0.0 if around is None or behind is None or not around.ring.any() else float(behind[around.ring].mean())
+    return around is not None and behind is not None and bool(behind[around.ring].any())
 
 
-def _steadily(taken: dict[int, float], k: int) -> bool:
-    """Whether the rim is as near on most frames beside frame ``k``: lips that are one colour more on some frames, and
-    one less on others, are no rim."""
-    beside = [share > 0 for other, share in taken.items() if abs(other - k) <= STEADY_FRAMES]
-    return sum(beside) > len(beside) / 2
+def steady_runs(near: list[bool]) -> list[bool]:
+    """On which frames a rim is as ``near`` for a while: lips that are one colour more on some frames, and one less on
+    others, are no rim. It may come at the shot's end."""
+    out, i = [False] * len(near), 0
+    while i < len(near):
+        if not near[i]:
+            i += 1
+            continue
+        end = i
+        while end < len(near) and any(near[end : end + 2]):
+            end += 1
+        least = LEAST_RUN if i > 0 and end < len(near) else LEAST_RUN_AT_ENDS
+        for j in range(i, end):
+            out[j] = near[j] and end - i >= least
+        i = end
+    return out
 
 
 @dataclass(frozen=True)
