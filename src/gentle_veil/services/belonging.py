@@ -8,7 +8,7 @@ from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.services.following import Followed, known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
-CODE = "1"  # raised when the curves are measured otherwise
+CODE = "2"  # raised when the curves are measured otherwise
 
 
 def known_curves(workspace: Workspace, followed: Followed) -> dict[str, Curve] | None:
