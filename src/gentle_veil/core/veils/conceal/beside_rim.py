@@ -35,8 +35,9 @@ class Rims:
     """The rim beside a mark on each frame; a `Front` of its own, with what lies ``in_front`` for the rest.
 
     Convention: ``steps`` are those of `hold`; ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
-                scene-linear (h, w, 3); ``size`` width and height of a frame; ``frames`` those beside
-                which there is one, None for any that shows it; ``known`` keeps what was read last
+                scene-linear (h, w, 3); ``size`` width and height of a frame; a mark that ``stands_out`` may look like
+                what is behind, and is not asked for the rim; ``frames`` those beside which there is one, None for any
+                that shows it; ``known`` keeps what was read last
     """
 
     placement: Placement
@@ -45,6 +46,7 @@ class Rims:
     read: Callable[[int, Box], ImageF32]
     size: tuple[int, int]
     in_front: Front
+    stands_out: bool
     frames: frozenset[int] | None = None
     known: dict[int, tuple[Box, Rim] | None] = field(default_factory=dict)
 
@@ -97,7 +99,7 @@ class Rims:
         inside = polygon_mask(mark, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
         if not inside.any():
             return None
-        rim = read_rim(img_lin, inside, own=self.own, through=True)
+        rim = read_rim(img_lin, inside, own=self.own, through=self.stands_out)
         behind = rim.depth <= 0
         faces = _area(mark) > FACING * scale**2 * _area(mark_ref)
         if not behind.any() or (faces and behind[inside].mean() > HIDDEN):
@@ -106,7 +108,7 @@ class Rims:
 
 
 def find_rims(
-    frames: FrameSource, placement: Placement, steps: Steps, *, report: Report = silent
+    frames: FrameSource, placement: Placement, steps: Steps, *, stands_out: bool, report: Report = silent
 ) -> tuple[Placement, dict[str, Any]]:
     """A placement whose front knows the rim, and, to be kept, on which frames there is one beside the mark and the
     surface's colour: ``{}`` where there is none."""
@@ -120,7 +122,7 @@ def find_rims(
         return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
 
     own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
-    rims = Rims(placement, steps, own, read, frames.size, placement.front)
+    rims = Rims(placement, steps, own, read, frames.size, placement.front, stands_out)
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     shown, near = [], []
     for i, k in enumerate(seen):
@@ -132,7 +134,11 @@ def find_rims(
     if not found:
         return placement, {}
     rims = replace(rims, frames=frozenset(found), known={})
-    return replace(placement, front=rims), {"own": [round(float(v), 4) for v in own], "frames": found}
+    return replace(placement, front=rims), {
+        "own": [round(float(v), 4) for v in own],
+        "stands_out": stands_out,
+        "frames": found,
+    }
 
 
 def _takes_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, size: tuple[int, int]) -> bool:
@@ -195,7 +201,8 @@ def beside_rim(site: Site, prepared: dict[str, Any]) -> BesideRim | None:
         return site.canvas.original(box)
 
     own = np.array(kept["own"])
-    rims = Rims(site.placement, prepared["steps"], own, read, site.canvas.size, site.placement.front)
+    front, size = site.placement.front, site.canvas.size
+    rims = Rims(site.placement, prepared["steps"], own, read, size, front, kept["stands_out"])
     here = rims.at(site.k)
     if here is None:
         return None

@@ -73,11 +73,11 @@ class Conceal:
                 "plates": plates,
                 "softness": soft,
             }
-        placement, rim = find_rims(frames, placement, held.steps, report=report)
+        extent = mark_extent(frames, placement)
+        placement, rim = find_rims(frames, placement, held.steps, stands_out=bool(extent), report=report)
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)
-        extent = mark_extent(frames, placement)
         bulges = bulge_steps(frames, placement, held.steps, extent, params.light_bends, report=report)
         return {**found, **asdict(held), "bulges": bulges, "rim": rim, "extent": extent}
 
