@@ -1,7 +1,5 @@
 """How soft a surface is on each frame, beside its own look on the reference frame."""
 
-import itertools
-
 import cv2
 import numpy as np
 
@@ -11,6 +9,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.motion.bands import bands_of, shared_strengths, softened, strengths
 from gentle_veil.core.motion.pyramid import grey
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.types import ImageF32, MaskBool, Points
@@ -53,7 +52,7 @@ def softness(
     # What a single frame has beyond what all of them share is grain.
     weight = _eroded(inside)
     left = len(flats) / max(len(flats) - 1, 1)
-    grain = np.mean([_strengths(f - still, weight) for f in flats], axis=0) * left
+    grain = np.mean([strengths(f - still, BANDS, weight) for f in flats], axis=0) * left
     gains = _grain_gains()
     numbers = [int(k) for k in track.frames if track.seen(int(k))]
     found, weights = [], []
@@ -100,8 +99,8 @@ def _blur(
         return 0.0, 0.0
     picture = grey(frames[int(track.frames[row])][y0:y1, x0:x1], frames.encoding.full_scale)
     seen = np.log(np.maximum(picture, 0.01))
-    here, laid = _strengths(seen, weight), _laid(still, where)
-    ladder = np.array([_strengths(_soft(laid, s), weight) for s in SIGMAS]) - gains * grain / calmed
+    here, laid = strengths(seen, BANDS, weight), _laid(still, where)
+    ladder = np.array([strengths(softened(laid, s), BANDS, weight) for s in SIGMAS]) - gains * grain / calmed
     ladder = np.maximum(ladder, 1e-12)
     steep = np.minimum.accumulate(np.log(ladder[:, 1] / ladder[:, 2]))
     blur, sure = 0.0, 0.0
@@ -126,12 +125,14 @@ def _shared_blur(seen: ImageF32, laid: ImageF32, weight: ImageF32) -> tuple[floa
 
     It takes a place that is off for softness.
     """
-    there = _bands(laid)
-    shared = _means(there, _bands(seen), weight)
-    alike = shared[2] / max(float(np.sqrt(_means(there, there, weight)[2] * _strengths(seen, weight)[2])), 1e-12)
+    there = bands_of(laid, BANDS)
+    shared = shared_strengths(there, bands_of(seen, BANDS), weight)
+    alike = shared[2] / max(
+        float(np.sqrt(strengths(laid, BANDS, weight)[2] * strengths(seen, BANDS, weight)[2])), 1e-12
+    )
     if alike < LEAST_ALIKE:
         return 0.0, 0.0
-    rungs = np.array([_means(there, _bands(_soft(laid, s)), weight) for s in SIGMAS])
+    rungs = np.array([shared_strengths(there, bands_of(softened(laid, s), BANDS), weight) for s in SIGMAS])
     steep = np.minimum.accumulate(np.log(np.maximum(rungs[:, 1], 1e-12) / np.maximum(rungs[:, 2], 1e-12)))
     return float(np.interp(-np.log(max(shared[1], 1e-12) / shared[2]), -steep, SIGMAS)), float(alike**2)
 
@@ -144,33 +145,12 @@ def _laid(still: ImageF32, where: np.ndarray) -> ImageF32:
     return np.asarray(cv2.resize(fine, (w, h), interpolation=cv2.INTER_AREA), np.float32)
 
 
-def _bands(picture: ImageF32) -> list[ImageF32]:
-    soft = [_soft(picture, s) for s in BANDS]
-    return [a - b for a, b in itertools.pairwise(soft)]
-
-
-def _means(one: list[ImageF32], other: list[ImageF32], weight: ImageF32) -> np.ndarray:
-    """Mean products of the bands of two pictures over what counts."""
-    total = max(float(weight.sum()), 1.0)
-    return np.array([float((a * b * weight).sum()) / total for a, b in zip(one, other, strict=True)])
-
-
-def _strengths(picture: ImageF32, weight: ImageF32) -> np.ndarray:
-    """Mean squares of the bands over what counts."""
-    bands = _bands(picture)
-    return _means(bands, bands, weight)
-
-
 def _grain_gains() -> np.ndarray:
     """What each blur leaves of white grain's strength in the bands, (blurs, bands)."""
     white = np.random.default_rng(11).standard_normal((128, 128)).astype(np.float32)
     every = np.ones_like(white)
-    gains = np.array([_strengths(_soft(white, s), every) for s in SIGMAS])
+    gains = np.array([strengths(softened(white, s), BANDS, every) for s in SIGMAS])
     return np.asarray(gains / gains[0])
-
-
-def _soft(picture: ImageF32, sigma: float) -> ImageF32:
-    return cv2.GaussianBlur(picture, (0, 0), sigma, borderType=cv2.BORDER_REFLECT) if sigma > 0 else picture
 
 
 def _eroded(mask: MaskBool) -> ImageF32:

@@ -4,12 +4,11 @@ Defocus takes more from fine texture than from coarse. The strengths of two band
 compared with those of the reference blurred by known amounts: no pixel need lie over its like, and a gain cancels.
 """
 
-import itertools
 import statistics
 
-import cv2
 import numpy as np
 
+from gentle_veil.core.motion.bands import softened, strengths
 from gentle_veil.core.motion.mesh_registration import NEAR, STEP, MeshRegistration, Pictures
 from gentle_veil.core.types import ImageF32
 
@@ -30,22 +29,16 @@ class Focusing:
         template = registration.home.templates[NEAR]
         white = np.random.default_rng(11).standard_normal(template.shape).astype(np.float32)
         weight = registration.held
-        self.ladder = np.array([self._strengths(_soft(template, b / STEP), weight) for b in BLURS])
-        gains = np.array([self._strengths(_soft(white, b / STEP), weight) for b in BLURS])
+        self.ladder = np.array([strengths(softened(template, b / STEP), BANDS, weight) for b in BLURS])
+        gains = np.array([strengths(softened(white, b / STEP), BANDS, weight) for b in BLURS])
         self.grain_gains = gains / gains[0]
         self.grain: list[np.ndarray] = []
         self.blurs: list[float] = []
 
-    def _strengths(self, picture: ImageF32, weight: ImageF32) -> np.ndarray:
-        """Mean squares of two bands over what is held."""
-        soft = [_soft(picture, s) for s in BANDS]
-        total = max(float(weight.sum()), 1.0)
-        return np.array([float((((a - b) ** 2) * weight).sum()) / total for a, b in itertools.pairwise(soft)])
-
     def blur(self, seen: ImageF32, shown: ImageF32) -> float:
         """px of blur beyond the reference's; ``seen`` (h, w) the frame under a guess, ``shown`` (h, w) what of it."""
         grain = GRAIN_SHARE * np.median(self.grain, axis=0) if self.grain else np.zeros(2)
-        here = self._strengths(seen, self.registration.held * shown)
+        here = strengths(seen, BANDS, self.registration.held * shown)
         texture = here - grain
         if (texture <= LEAST_SHARE * here).any():  # too little is seen, or nothing but grain
             found = self.blurs[-1] if self.blurs else 0.0
@@ -64,7 +57,7 @@ class Focusing:
 
     def learn(self, residual: ImageF32, shown: ImageF32) -> None:
         """What is left on a frame in focus is grain."""
-        self.grain = [*self.grain[-14:], self._strengths(residual, self.registration.held * shown)]
+        self.grain = [*self.grain[-14:], strengths(residual, BANDS, self.registration.held * shown)]
 
 
 def defocused(pictures: Pictures, blur: float) -> Pictures:
@@ -74,10 +67,6 @@ def defocused(pictures: Pictures, blur: float) -> Pictures:
     sigma = float(np.sqrt(blur**2 - LEAST_BLUR**2)) / STEP
     if sigma < LEAST_SIGMA:
         return pictures
-    templates = tuple(_soft(t, sigma) for t in pictures.templates)
-    gradients = tuple((_soft(x, sigma), _soft(y, sigma)) for x, y in pictures.gradients)
+    templates = tuple(softened(t, sigma) for t in pictures.templates)
+    gradients = tuple((softened(x, sigma), softened(y, sigma)) for x, y in pictures.gradients)
     return Pictures(templates, gradients, pictures.energies)
-
-
-def _soft(picture: ImageF32, sigma: float) -> ImageF32:
-    return cv2.GaussianBlur(picture, (0, 0), sigma, borderType=cv2.BORDER_REFLECT) if sigma > 0 else picture
