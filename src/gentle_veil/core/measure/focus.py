@@ -125,11 +125,10 @@ def _shared_blur(seen: ImageF32, laid: ImageF32, weight: ImageF32) -> tuple[floa
 
     It takes a place that is off for softness.
     """
-    there = bands_of(laid, BANDS)
-    shared = shared_strengths(there, bands_of(seen, BANDS), weight)
-    alike = shared[2] / max(
-        float(np.sqrt(strengths(laid, BANDS, weight)[2] * strengths(seen, BANDS, weight)[2])), 1e-12
-    )
+    there, here = bands_of(laid, BANDS), bands_of(seen, BANDS)
+    shared = shared_strengths(there, here, weight)
+    alone = shared_strengths(there, there, weight)[2] * shared_strengths(here, here, weight)[2]
+    alike = shared[2] / max(float(np.sqrt(alone)), 1e-12)
     if alike < LEAST_ALIKE:
         return 0.0, 0.0
     rungs = np.array([shared_strengths(there, bands_of(softened(laid, s), BANDS), weight) for s in SIGMAS])

@@ -31,8 +31,7 @@ OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface
 def log_ratios(img_lin: ImageF32, size: float = 1.0) -> ImageF32:
     """Natural log of R/G and of B/G (h, w, 2) of a scene-linear picture without its grain; ``size`` as in
     `on_surface`."""
-    log = _calm_log(img_lin, size)
-    return np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
+    return _ratios(_calm_log(img_lin, size))
 
 
 def on_surface(
@@ -46,7 +45,7 @@ def on_surface(
     are meant for; ``own`` (2,): the surface's own `log_ratios`, where they are known.
     """
     log = _calm_log(img_lin, size)
-    ratios = np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
+    ratios = _ratios(log)
     near = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * BAND_PX * size),) * 2, np.uint8)).astype(bool)
     band = near & ~inside
     if band.sum() < 50:
@@ -74,6 +73,10 @@ def on_surface(
 def _calm_log(img_lin: ImageF32, size: float) -> ImageF32:
     calm = cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA * size, borderType=cv2.BORDER_REFLECT)
     return np.log(np.maximum(calm, DARKEST))
+
+
+def _ratios(log: ImageF32) -> ImageF32:
+    return np.stack([log[..., 0] - log[..., 1], log[..., 2] - log[..., 1]], axis=-1)
 
 
 def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:

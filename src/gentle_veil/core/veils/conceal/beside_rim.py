@@ -20,12 +20,11 @@ from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios
 from gentle_veil.core.types import ImageF32, MatteF32, Points
 from gentle_veil.core.veils.conceal.rim import Rim, read_rim
-from gentle_veil.core.veils.conceal.surround import Steps, look_around
+from gentle_veil.core.veils.conceal.surround import LEAST_RING, Steps, look_around
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
 KEPT = 4  # frames whose rims are kept at a time
 LEAST_PX = 50  # of another colour, from which a rim is looked for
-LEAST_RING = 24  # px of a ring, that tell a surface's colour
 LEAST_RUN, LEAST_RUN_AT_ENDS = 5, 2  # frames, one of which may be missing, on which a rim is as near
 FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
 

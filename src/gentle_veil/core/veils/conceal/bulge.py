@@ -18,11 +18,10 @@ from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.retouch.light import FLOOR, tone_from_around
 from gentle_veil.core.types import ImageF32
 from gentle_veil.core.veils.conceal.extent import told_nearer
-from gentle_veil.core.veils.conceal.surround import LEAST_SHOWN, Steps, Surround, look_around
+from gentle_veil.core.veils.conceal.surround import LEAST_RING, LEAST_SHOWN, Steps, Surround, look_around
 
 STEADY_FRAMES = 4.0  # Gaussian sigma over which the bulge is smoothed
 SAID_POWER = 4  # of the share of a ring that is shown: half a ring tells next to nothing of the middle
-LEAST_RING = 24  # px
 LEAST_BARE = 0.9  # of a mark that nothing hides, from which it tells the light
 # What a promise may be off by, natural log; and by how much of itself a mark's darkness changes (gloss is not the
 # mark's, blur mixes it with what is beside): measured on rendered moles, .02 of a dark one, .005 of a faint one.

@@ -12,6 +12,7 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 RING_SHARE = 0.5  # of the mark's half size
 RING_LEAST, RING_MOST = 5.0, 24.0  # frame px
 RING_GAP = 1.0  # px between the outline and the ring: the lens smears a mark a little
+LEAST_RING = 24  # px of a ring, that tell anything
 LEAST_SHOWN = 0.15  # of a ring, that tells what belongs there
 FRONT_EDGE = 2  # px around what is in front that its blur reaches
 
