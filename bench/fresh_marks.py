@@ -27,6 +27,7 @@ from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import constant
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.motion.bridging import bridged
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.render import Layer, render_frame
 from gentle_veil.core.veils import VEILS
@@ -184,7 +185,8 @@ def one(case: Case, art: np.ndarray, way: str = "plate") -> dict[str, object]:
     size = float(np.ptp(outline, axis=0).max())
     drape = outline.mean(axis=0) + (outline - outline.mean(axis=0)) * max(DRAPE, 1 + 2 * LOOSE / size)
     mesh, veil = FOLLOWERS["mesh"], VEILS["conceal"]
-    track = settled(mesh.estimate(frames, Region(case.reference, drape), mesh.Options(), wanted=range(len(frames))))
+    track = mesh.estimate(frames, Region(case.reference, drape), mesh.Options(), wanted=range(len(frames)))
+    track = bridged(settled(track))
     placement, params = Placement(track, outline, drape), veil.Params(way=way)
     layer = Layer(
         "conceal", veil, placement, params, prepared=veil.prepare(frames, placement, params), feather=constant(4.0)

@@ -1,7 +1,7 @@
 """From a recipe to pictures: veils made ready, frames composed and kept."""
 
 from collections import deque
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
@@ -22,6 +22,7 @@ from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
 from gentle_veil.core.geometry.outline import outline_values
 from gentle_veil.core.measure.focus import softness
+from gentle_veil.core.measure.turning import turning
 from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.types import ImageF32, RawImage
 from gentle_veil.core.veils import VEILS
@@ -243,6 +244,7 @@ def build_layers(
         params = kind.Params(**constants)
         refuse_lossy(workspace, veil)
         placement = placement_of(workspace, recipe, veil, params, followed, report=report)
+        placement = replace(placement, turning=partial(_turning, workspace, followed, placement, report))
         if _drawn_by_brush(veil):
             k = followed.track.reference_frames[0]
             placement = replace(
@@ -290,11 +292,30 @@ def _drawn_by_brush(veil: Veil) -> bool:
 
 def _softness(workspace: Workspace, followed: Followed, placement: Placement, report: Report) -> dict[str, float]:
     """How soft the surface is on each frame, measured once for a track."""
-    key = content_key("softness", RENDER_CODE, followed.content)
-    known: dict[str, float] | None = workspace.cache.get_json("softness", key)
+    found: dict[str, float] = _found_once(workspace, "softness", followed, softness, placement, report)
+    return found
+
+
+def _turning(workspace: Workspace, followed: Followed, placement: Placement, report: Report) -> dict[str, Any]:
+    """What is behind the surface where it turns away, looked for once for a track."""
+    found: dict[str, Any] = _found_once(workspace, "turning", followed, turning, placement, report)
+    return found
+
+
+def _found_once(
+    workspace: Workspace,
+    name: str,
+    followed: Followed,
+    find: Callable[..., Any],
+    placement: Placement,
+    report: Report,
+) -> Any:
+    """What ``find(frames, track, drape_ref, report=...)`` tells of a track, kept under a ``name``."""
+    key = content_key(name, RENDER_CODE, followed.content)
+    known = workspace.cache.get_json(name, key)
     if known is None:
-        known = softness(workspace.frames, placement.track, placement.drape_ref, report=report)
-        workspace.cache.put_json("softness", key, known)
+        known = find(workspace.frames, placement.track, placement.drape_ref, report=report)
+        workspace.cache.put_json(name, key, known)
     return known
 
 

@@ -34,7 +34,8 @@ class Placement:
                 the parameters name; people the faces of the shot, for kinds that need them; frame_seconds how
                 long a frame of the shot is shown; below gives the reference frame (H, W, 3) scene-linear with all
                 veils under this one, for kinds that are designed on it (None: the frame itself); softness gives
-                `measure.focus.softness` of the drape, measured once for all veils on it; feathers (M,) how many
+                `measure.focus.softness` of the drape, and turning its `measure.turning.turning`, both found once for
+                all veils on it; feathers (M,) how many
                 times the veil's feather its edge has at each point of polygon_ref (None: once, all round);
                 on_picture says that nothing is followed; front tells what lies in front of the drape, frame by frame
     """
@@ -48,6 +49,7 @@ class Placement:
     frame_seconds: float = 0.04
     below: Callable[[], ImageF32] | None = None
     softness: Callable[[], dict[str, float]] | None = None
+    turning: Callable[[], dict[str, Any]] | None = None
     on_picture: bool = False
     feathers: np.ndarray | None = None
     front: Front = nothing_in_front

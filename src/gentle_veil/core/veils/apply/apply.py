@@ -20,6 +20,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.measure.focus import softness
+from gentle_veil.core.measure.turning import ending_at_the_rim, turning_of
 from gentle_veil.core.motion.minify import Minified
 from gentle_veil.core.motion.pyramid import LUMA
 from gentle_veil.core.types import ImageF32
@@ -52,7 +53,8 @@ class Apply:
     ) -> dict[str, Any]:
         """Read the surface's usual light on the reference, and how soft it is on every frame."""
         soft = softness(frames, placement.track, placement.polygon_ref, report=report)
-        return {"level": _level(frames, placement), "softness": soft}
+        turns = turning_of(frames, placement, report=report)
+        return {"level": _level(frames, placement), "softness": soft, "turning": turns}
 
     def apply(self, site: Site, params: ApplyParams, prepared: dict[str, Any]) -> Patch | None:
         picture = site.placement.pictures.get(params.art)
@@ -71,6 +73,8 @@ class Apply:
         if params.clip:
             polygon = site.placement.track.carry(site.placement.polygon_ref, site.row)
             matte *= edge_matte(site, polygon, laid.box, scale)
+        if params.at_rim:
+            matte = ending_at_the_rim(site, prepared["turning"], laid.box, matte)
         if not (matte > 0).any():
             return None
         colour = np.divide(art[..., :3], art[..., 3:], out=np.zeros_like(art[..., :3]), where=art[..., 3:] > 1e-6)

@@ -172,6 +172,12 @@ class ApplyParams:
         help="On: the outline with its feather cuts the artwork off. Off: its own alpha is its edge.",
         group="Place",
     )
+    at_rim: bool = switch(
+        True,
+        label="Ends at the rim",
+        help="On: what is seen behind the surface, where that turns away, is left free. Off: for what stands off it.",
+        group="Place",
+    )
     top_left_x: float = _corner("top_left", "x")
     top_left_y: float = _corner("top_left", "y")
     top_right_x: float = _corner("top_right", "x")

@@ -9,7 +9,7 @@ from gentle_veil.core.composite.matte import Box, clip_box
 from gentle_veil.core.contracts.veil import Site
 from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.geometry.homography import apply_homography, homography_from_points
-from gentle_veil.core.geometry.mesh import dense_map, grid_triangles
+from gentle_veil.core.geometry.mesh import dense_map, foremost_last, grid_triangles
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.motion.minify import SUB
 from gentle_veil.core.types import Points
@@ -82,11 +82,12 @@ def lay_artwork(site: Site, size: tuple[int, int], params: ApplyParams) -> Laid 
     xs = np.linspace(-RIM, width - 1 + RIM, columns + 1)
     ys = np.linspace(-RIM, height - 1 + RIM, rows + 1)
     art = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
-    frame = track.carry(artwork_on_reference(art, size, site.placement.polygon_ref, params), row)
+    home = artwork_on_reference(art, size, site.placement.polygon_ref, params)
+    frame = track.carry(home, row)
     box = clip_box(bounding_box(frame, 1.0), *site.canvas.size)
     if box is None or not np.isfinite(frame).all():
         return None
-    triangles = grid_triangles(columns + 1, rows + 1)
+    triangles = foremost_last(frame, home, grid_triangles(columns + 1, rows + 1))
     where = np.full(((box[3] - box[1]) * SUB, (box[2] - box[0]) * SUB, 2), np.nan)
     # A pixel's samples lie at (i + 1/2) / SUB - 1/2 from its centre.
     dense_map((frame - np.array(box[:2])) * SUB + (SUB - 1) / 2, art, triangles, 0, 0, where)

@@ -17,15 +17,15 @@ from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Front, Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.measure.runs import steady_runs
+from gentle_veil.core.retouch.rim import Rim, read_rim
 from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios
 from gentle_veil.core.types import ImageF32, MatteF32, Points
-from gentle_veil.core.veils.conceal.rim import Rim, read_rim
 from gentle_veil.core.veils.conceal.surround import LEAST_RING, Steps, look_around
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
 KEPT = 4  # frames whose rims are kept at a time
 LEAST_PX = 50  # of another colour, from which a rim is looked for
-LEAST_RUN, LEAST_RUN_AT_ENDS = 5, 2  # frames, one of which may be missing, on which a rim is as near
 FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
 
 
@@ -146,24 +146,6 @@ def _takes_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, s
     around = None if row is None else look_around(placement, row, steps, size)
     behind = None if around is None else rims.behind(k, around.box)
     return around is not None and behind is not None and bool(behind[around.ring].any())
-
-
-def steady_runs(near: list[bool]) -> list[bool]:
-    """On which frames a rim is as ``near`` for a while: lips that are one colour more on some frames, and one less on
-    others, are no rim. It may come at the shot's end."""
-    out, i = [False] * len(near), 0
-    while i < len(near):
-        if not near[i]:
-            i += 1
-            continue
-        end = i
-        while end < len(near) and any(near[end : end + 2]):
-            end += 1
-        least = LEAST_RUN if i > 0 and end < len(near) else LEAST_RUN_AT_ENDS
-        for j in range(i, end):
-            out[j] = near[j] and end - i >= least
-        i = end
-    return out
 
 
 @dataclass(frozen=True)

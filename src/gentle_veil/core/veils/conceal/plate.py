@@ -17,6 +17,7 @@ from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.retouch.membrane import broad_blur
+from gentle_veil.core.retouch.rim import read_rim
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import (
@@ -25,7 +26,6 @@ from gentle_veil.core.veils.conceal.drawn import (
     packed_away,
 )
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
-from gentle_veil.core.veils.conceal.rim import read_rim
 from gentle_veil.core.veils.conceal.undertone import (
     DARKEST,
     EDGE_PX,

@@ -10,6 +10,7 @@ import numpy as np
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
+from gentle_veil.core.retouch.rim import read_rim
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, ink_reach
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
@@ -17,7 +18,6 @@ from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.relit import lit_tone, shown_there
-from gentle_veil.core.veils.conceal.rim import read_rim
 from gentle_veil.core.veils.conceal.surround import Surround
 
 GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too

@@ -14,10 +14,10 @@ import numpy as np
 from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
+from gentle_veil.core.retouch.rim import Rim
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
 from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, LIMB_PX, MIXED_PX, at_limb, let_through
-from gentle_veil.core.veils.conceal.rim import Rim
 from gentle_veil.core.veils.conceal.surround import Surround
 from gentle_veil.core.veils.conceal.undertone import BLED_PX, DARKEST
 

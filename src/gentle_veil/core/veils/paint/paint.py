@@ -19,6 +19,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.measure.focus import softness_of
+from gentle_veil.core.measure.turning import ending_at_the_rim, turning_of
 from gentle_veil.core.retouch.separation import joined, separated
 from gentle_veil.core.retouch.strokes import Stroke, paint, stroke_from
 from gentle_veil.core.types import ImageF32
@@ -81,6 +82,7 @@ class Paint:
             "covered": pack(np.rint(painting.covered[at] * 255).astype(np.uint8)),
             "clean": _clean_step(strokes, (x0 + a0, y0 + b0, x0 + a1, y0 + b1)),
             "focus": focus,
+            "turning": turning_of(frames, placement, report=report),
         }
 
     @staticmethod
@@ -105,6 +107,7 @@ class Paint:
         polygon = track.carry(site.placement.polygon_ref, site.row)
         inside = edge_matte(site, polygon, box, scale)
         matte = np.where(covered >= SMALLEST_SHARE, inside, 0).astype(np.float32)
+        matte = ending_at_the_rim(site, prepared["turning"], box, matte, at_home=False)
         if not (matte > 0).any():
             return None
         change, texture = carried_field(prepared, "change", where), carried_field(prepared, "texture", where)

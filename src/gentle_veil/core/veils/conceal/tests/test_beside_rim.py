@@ -8,7 +8,6 @@ import pytest
 
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.veils.conceal import VEIL
-from gentle_veil.core.veils.conceal.beside_rim import steady_runs
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.tests.test_conceal import CENTRE, difference, placed, rendered
 
@@ -57,17 +56,3 @@ def test_what_is_behind__is_known_on_the_frames_that_show_it_beside_the_mark(spo
     frames = prepared["rim"]["frames"]
     assert frames[-1] == len(marked) - 1
     assert 0 not in frames[1:]
-
-
-@pytest.mark.parametrize(
-    ("near", "steady"),
-    [
-        ("..1.....1111....", "................"),
-        ("...11111.11.....", "...11111.11....."),
-        ("1.............11", "..............11"),
-        (".1111...........", "................"),
-        ("1111111111111111", "1111111111111111"),
-    ],
-)
-def test_a_rim__is_near_for_a_while_or_comes_at_an_end(near: str, steady: str) -> None:
-    assert steady_runs([c == "1" for c in near]) == [c == "1" for c in steady]

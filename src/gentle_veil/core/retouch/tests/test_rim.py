@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.veils.conceal.rim import INNER_PX, read_rim
+from gentle_veil.core.retouch.rim import INNER_PX, read_rim
 
 SHAPE = (200, 220)
 YS, XS = np.mgrid[: SHAPE[0], : SHAPE[1]].astype(float)
