@@ -137,3 +137,73 @@ def test_keyed_place__moves_over_frames() -> None:
     columns = np.arange(200)
     middles = [(m := render_frame(frames, (made,), k).matte("art")).sum(axis=0) @ columns / m.sum() for k in (0, 2, 4)]
     np.testing.assert_allclose(middles, [100, 110, 120], atol=0.1)
+
+
+class Halves(Art):
+    """Red on the left, green on the right."""
+
+    def frame(self, i: int) -> np.ndarray:
+        picture = np.zeros((*self.alpha.shape, 4), np.float32)
+        half = picture.shape[1] // 2
+        picture[:, :half], picture[:, half:] = (0.8, 0.1, 0.1, 1.0), (0.1, 0.8, 0.1, 1.0)
+        return picture
+
+
+@pytest.mark.property
+def test_surface_that_lies_over_itself__shows_its_foremost_side_only() -> None:
+    frames = weave(2)
+    vertices, triangles, _ = grid_mesh((50, 30, 150, 110), 10)
+    # On the second frame what was right of the middle is turned back under what was left of it.
+    folded = vertices.copy()
+    folded[:, 0] = np.where(vertices[:, 0] > 100, 100 - 0.9 * (vertices[:, 0] - 100), vertices[:, 0])
+    track = SurfaceTrack(
+        vertices,
+        triangles,
+        np.stack([vertices, folded]).astype(np.float32),
+        np.ones((2, len(vertices)), np.float32),
+        np.array(["ok", "ok"], dtype="<U10"),
+        np.arange(2),
+        (0,),
+    )
+    flat = {"blend": "normal", "shading": 0.0, "texture": 0.0}
+    for order in (1, -1):
+        turned = replace(track, triangles=np.ascontiguousarray(triangles[::order]))
+        made = frames.encoding.to_linear(render_frame(frames, (layer(frames, Halves(), turned, **flat),), 1).img_raw)
+        shown = made[50:90, 66:96]
+        assert (shown[..., 0] > 0.7).all()
+        assert (shown[..., 1] < 0.2).all()
+
+
+@pytest.mark.property
+def test_artwork__ends_where_the_surface_turns_away_unless_it_is_to_stand_off_it() -> None:
+    count, wall = 10, 120
+    rng = np.random.default_rng(5)
+    skin = np.array([0.4, 0.22, 0.15]) * (
+        1 + 0.1 * cv2.GaussianBlur(rng.normal(0, 1, (140, 260)), (0, 0), 2)[..., None]
+    )
+    pictures = []
+    for k in range(count):
+        picture = skin[:, 60 - 6 * k : 260 - 6 * k].copy()
+        picture[:, wall:] = (0.22, 0.25, 0.26)
+        pictures.append(np.rint(255 * bt709_encode(picture.astype(np.float32))).astype(np.uint8))
+    frames = ArrayFrames(np.stack(pictures))
+    square = np.array([[60.0, 50], [100, 50], [100, 90], [60, 90]])
+    vertices, triangles, _ = grid_mesh((40, 30, 120, 110), 20)
+    maps = np.array([[[1, 0, 6.0 * k], [0, 1, 0], [0, 0, 1]] for k in range(count)])
+    track = SurfaceTrack(
+        vertices,
+        triangles,
+        np.stack([apply_homography(m, vertices) for m in maps]).astype(np.float32),
+        np.ones((count, len(vertices)), np.float32),
+        np.array(["ok"] * count, dtype="<U10"),
+        np.arange(count),
+        (0,),
+        maps,
+    )
+    placement = Placement(track, square, square, pictures={"a": Halves()})
+    for at_rim in (True, False):
+        values = ApplyParams(art="a", at_rim=at_rim)
+        made = Layer("art", Apply(), placement, values, prepared=Apply().prepare(frames, placement, values))
+        matte = render_frame(frames, (made,), count - 1).matte("art")
+        assert matte[60:80, : wall - 4].max() > 0.95
+        assert (matte[:, wall + 4 :].max() < 0.02) == at_rim
