@@ -29,6 +29,7 @@ from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, M
 from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.parting import in_one_piece
 from gentle_veil.core.followers.mesh.regrowing import regrown
 from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
 from gentle_veil.core.followers.mesh.state import MeshState
@@ -110,6 +111,7 @@ class MeshRun:
         polygon = self.polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
         mask = clear_of_the_silhouette(frames, self.reference, polygon, shown_mask(region, width, height))
+        mask = in_one_piece(frames, self.reference, polygon, mask)
         low, high = polygon.min(axis=0), polygon.max(axis=0)
         spacing = options.spacing or float(np.clip(np.sqrt(mask.sum()) * SPACING_SHARE, *SPACING_RANGE))
         spacing = min(spacing, float((high - low).min()) / 3)
