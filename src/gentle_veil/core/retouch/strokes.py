@@ -102,7 +102,7 @@ class Painting:
         else:
             self._lay_part(stroke, (x0, y0, x1, y1), cover)
         self.covered[at] = np.maximum(self.covered[at], cover)
-        if stroke.part != "tone" and stroke.tool != "colour":
+        if stroke.part != "tone":
             self.fresh[at] = np.maximum(self.fresh[at], cover)
 
     def _lay_part(self, stroke: Stroke, box: tuple[int, int, int, int], cover: MatteF32) -> None:

@@ -1,8 +1,8 @@
 """Lay what was painted on the reference frame on every frame, in its light, focus and grain.
 
-Only what the strokes changed is carried: the change of tone, as a ratio of light, multiplies the frame's own tone, so
-that light and shade of the frame stay. Texture that was painted over is replaced by the painting's, without the
-reference's grain; the finest band is always the frame's own, for grain must live.
+Only what the strokes changed is carried: as a ratio of light it multiplies the frame's own, so that light and shade of
+the frame stay. Texture that was painted over is replaced by the painting's, without the reference's grain; the finest
+band is always the frame's own, for grain must live. On the reference frame that is what was painted.
 """
 
 from typing import Any
@@ -28,6 +28,9 @@ from gentle_veil.core.veils.paint.params import PaintParams
 GRAIN_SIGMA = 0.8  # px; what is finer is grain
 ROOM = 8.0  # px around the strokes
 SMALLEST_SHARE = 1 / 255
+LEAST_SOFT = 0.3  # px
+AROUND_PX = 8  # around what was painted, into which it goes soft
+FIELDS = ("covered", "change", "texture", "fresh")
 
 
 class Paint:
@@ -66,20 +69,26 @@ class Paint:
         below = source if placement.below is None else placement.below()[y0:y1, x0:x1]
         painting = paint(below, source, (x0, y0), strokes, params.radius)
         tone, texture = separated(painting.img_lin, params.radius)
-        before, _ = separated(below, params.radius)
+        tone_before, texture_before = separated(below, params.radius)
         touched = clip_box(_box_of(painting.covered > SMALLEST_SHARE), x1 - x0, y1 - y0)
         if touched is None:
             return {"focus": {}}
         a0, b0, a1, b1 = touched
         at = np.s_[b0:b1, a0:a1]
+        # What of the change is no broad tone, and belongs to no texture that is replaced: a stroke's edge.
+        fresh = painting.fresh[..., None]
+        edge = (1 - fresh) * (texture - texture_before)
+        edge = np.where(fresh > 0, cv2.GaussianBlur(edge, (0, 0), GRAIN_SIGMA), edge)
+        change = tone - tone_before + edge
+        covered = np.maximum(painting.covered, cv2.GaussianBlur(painting.covered, (0, 0), GRAIN_SIGMA))
         calm = cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA)
         focus = softness_of(frames, placement, report=report)
         return {
             "box": [x0 + a0, y0 + b0, x0 + a1, y0 + b1],
-            "change": pack((tone - before)[at].astype(np.float16)),
+            "change": pack(change[at].astype(np.float16)),
             "texture": pack(calm[at].astype(np.float16)),
             "fresh": pack(np.rint(painting.fresh[at] * 255).astype(np.uint8)),
-            "covered": pack(np.rint(painting.covered[at] * 255).astype(np.uint8)),
+            "covered": pack(np.rint(covered[at] * 255).astype(np.uint8)),
             "clean": _clean_step(strokes, (x0 + a0, y0 + b0, x0 + a1, y0 + b1)),
             "focus": focus,
             "turning": turning_of(frames, placement, report=report),
@@ -103,18 +112,15 @@ class Paint:
         if box is None:
             return None
         where = track.map_ref_from_frame(site.row, box)
-        covered = carried_field(prepared, "covered", where)[..., 0] / np.float32(255)
+        soft = float(prepared["focus"].get(str(site.k), 0.0)) if params.focus else 0.0
+        covered, change, texture, fresh = (_softened(carried_field(prepared, name, where), soft) for name in FIELDS)
         polygon = track.carry(site.placement.polygon_ref, site.row)
         inside = edge_matte(site, polygon, box, scale)
-        matte = np.where(covered >= SMALLEST_SHARE, inside, 0).astype(np.float32)
+        matte = np.where(covered[..., 0] >= 255 * SMALLEST_SHARE, inside, 0).astype(np.float32)
         matte = ending_at_the_rim(site, prepared["turning"], box, matte, at_home=False)
         if not (matte > 0).any():
             return None
-        change, texture = carried_field(prepared, "change", where), carried_field(prepared, "texture", where)
-        fresh = carried_field(prepared, "fresh", where) / np.float32(255)
-        soft = float(prepared["focus"].get(str(site.k), 0.0)) if params.focus else 0.0
-        if soft > 0.3:
-            texture = cv2.GaussianBlur(texture, (0, 0), soft)
+        fresh = fresh / np.float32(255)
         tone, own = separated(site.canvas.read(box), params.radius * scale)
         calm = cv2.GaussianBlur(own, (0, 0), GRAIN_SIGMA)
         kept = calm + fresh * (texture - calm)
@@ -124,6 +130,13 @@ class Paint:
             elsewhere = _grain_at(site, box, self._step(site, prepared), params.radius * scale) if params.grain else 0
             grain = (1 - fresh) * grain + fresh * (np.zeros_like(grain) if elsewhere is None else elsewhere)
         return Patch(box, joined(tone + change, kept + grain), matte)
+
+
+def _softened(field: ImageF32, soft: float) -> ImageF32:
+    """A field (h, w, channels) as a surface shows it that is ``soft`` px out of focus beside the reference."""
+    if soft < LEAST_SOFT:
+        return field
+    return cv2.GaussianBlur(field, (0, 0), soft).reshape(field.shape)
 
 
 def _clean_step(strokes: list[Stroke], box: Box) -> list[float]:
@@ -148,4 +161,5 @@ def _box_of(mask: np.ndarray) -> tuple[int, int, int, int]:
     ys, xs = np.nonzero(mask)
     if not len(xs):
         return 0, 0, 0, 0
-    return int(xs.min()) - 2, int(ys.min()) - 2, int(xs.max()) + 3, int(ys.max()) + 3
+    low, high = (int(xs.min()), int(ys.min())), (int(xs.max()) + 1, int(ys.max()) + 1)
+    return low[0] - AROUND_PX, low[1] - AROUND_PX, high[0] + AROUND_PX, high[1] + AROUND_PX

@@ -12,6 +12,7 @@ from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.render import Layer, render_frame
+from gentle_veil.core.retouch.strokes import paint, stroke_from
 from gentle_veil.core.veils import VEILS
 from gentle_veil.core.veils.tests.test_conformance import circle, layer_for
 
@@ -76,7 +77,7 @@ def test_no_strokes__and_strokes_off_or_far_away__change_nothing(spotted_shot: S
 
 @pytest.mark.property
 def test_tone_only__the_skins_own_texture_stays(spotted_shot: SpottedShot) -> None:
-    tint = {"tool": "colour", "points": [[110, 100]], "radius": 14, "colour": "#c07050", "part": "tone"}
+    tint = {"tool": "colour", "points": [[110, 100]], "radius": 14, "colour": "#b8947f", "part": "tone"}
     frames, one = layer(spotted_shot, tint)
     k = 6
     x, y = np.rint(apply_homography(spotted_shot.frame_from_ref[k], np.array([[110.0, 100.0]]))[0]).astype(int)
@@ -88,3 +89,20 @@ def test_tone_only__the_skins_own_texture_stays(spotted_shot: SpottedShot) -> No
     own = [(p - cv2.GaussianBlur(p, (0, 0), 2))[at] for p in logs]
     assert np.corrcoef(own[0].ravel(), own[1].ravel())[0, 1] > 0.9
     assert np.abs((logs[0] - logs[1])[at]).mean() > 0.05
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize("part", ["whole", "tone"])
+@pytest.mark.parametrize("softness", [0.0, 0.8])
+def test_at_home__it_is_what_was_painted_up_to_its_edge(spotted_shot: SpottedShot, part: str, softness: float) -> None:
+    line = {"points": [[95, 90], [125, 105]], "radius": 5, "colour": "#4050b0", "softness": softness, "part": part}
+    frames, one = layer(spotted_shot, {"tool": "colour", **line})
+    source = frames.encoding.to_linear(frames[0])
+    painted = paint(source, source, (0, 0), [stroke_from({"tool": "colour", **line})], one.params.radius).img_lin
+    # Nothing of it is half as strong, spreads, or ends in steps; only the grain is the frame's own.
+    calm = [
+        cv2.GaussianBlur(p.astype(np.float32), (0, 0), 1.0)[70:130, 70:150]
+        for p in (render_frame(frames, (one,), 0).img_raw, frames.encoding.from_linear(painted), frames[0])
+    ]
+    assert np.abs(calm[1] - calm[2]).max() > 60
+    assert np.abs(calm[0] - calm[1]).max() < 15
