@@ -5,6 +5,8 @@ told by its colour on the very frame, and by the reference, which shows another 
 a stripe on a shirt, lips and brows are of the surface's own.
 """
 
+from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import cv2
@@ -18,14 +20,15 @@ from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.runs import steady_runs
-from gentle_veil.core.retouch.rim import Rim, read_rim
+from gentle_veil.core.retouch.membrane import halved
+from gentle_veil.core.retouch.rim import behind_the_rim, read_rim
 from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios, on_surface, rooted
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 AROUND_PX = 32  # that are looked at around a place, to know the surface from what is behind
 STEP = 2  # px of the reference to one of its colours that is kept
 ALIKE = OTHER / 2  # natural log units between colours of one thing on two frames
-SHOWN_MEDIAN_PX = 7
+SHOWN_MEDIAN_PX, HALF = 6, 0.5
 LEAST_PX = 50  # of another colour, from which a rim is looked for
 LEAST_LEFT, IN_ONE = 0.75, 0.9  # of a drape, that is its surface; of that, in one piece: a stripe splits it
 LEAST_TOLD = 200  # px of the surface that tell how its colour has changed
@@ -90,11 +93,49 @@ def ending_at_the_rim(
     part = (slice(box[1] - room[1], box[3] - room[1]), slice(box[0] - room[0], box[2] - room[0]))
     worn = np.zeros((room[3] - room[1], room[2] - room[0]), bool)
     worn[part] = matte > 0
+    img_lin = site.canvas.original(room)
+    if not _shows_another(img_lin, known):
+        return matte
     track, row = site.placement.track, site.row
-    drape = track.carry(site.placement.drape_ref, row)
-    rim = _rim(site.canvas.original(room), worn, drape, track.map_ref_from_frame(row, room), room, known, at_home)
+    seen = _Seen(
+        img_lin,
+        polygon_mask(track.carry(site.placement.drape_ref, row), worn.shape[1], worn.shape[0], room[:2]),
+        track.map_ref_from_frame(row, room),
+        at_home,
+    )
+    rim = read_rim(seen.img_lin, worn, partial(seen.shown, known), np.array(known["own"]))
     share = rim.there if rim.share is None else rim.there * rim.share
     return matte * share[part]
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A part of a frame.
+
+    Convention: ``img_lin`` (h, w, 3); ``within`` (h, w) the drape; ``on_reference`` (h, w, 2) px; ``size`` as in `on_surface`; ``at_home`` whether what is behind on the reference is behind here, too
+    """
+
+    img_lin: ImageF32
+    within: MaskBool
+    on_reference: np.ndarray
+    at_home: bool = True
+    size: float = 1.0
+
+    def shown(self, known: dict[str, Any], doubtful: MaskBool) -> MaskBool:
+        """Which of the ``doubtful`` places (h, w) are the surface's own."""
+        change = log_ratios(self.img_lin, self.size) - _kept(known, "colours", self.on_reference)
+        told = self.within & ~grown(doubtful, 2)
+        if told.sum() > LEAST_TOLD * self.size**2:
+            change = change - np.median(change[told], axis=0)
+        alike = np.hypot(change[..., 0], change[..., 1]) < ALIKE
+        if self.at_home:
+            alike &= _kept(known, "behind", self.on_reference) < 0.5
+        median_px = 2 * round(SHOWN_MEDIAN_PX * self.size / 2) + 1
+        alike = cv2.medianBlur(alike.astype(np.uint8), median_px) > 0
+        # A wall looks as it did on the reference, too; but between it and the drape something has come that does not.
+        own = doubtful & rooted(alike, self.within)
+        # What is behind goes on beyond the drape: a gloss or a shade within it does not.
+        return own | (doubtful & ~rooted(doubtful & ~own, ~self.within))
 
 
 def _in_one_piece(surface: MaskBool, inside: MaskBool) -> bool:
@@ -114,43 +155,24 @@ def _turns(frames: FrameSource, track: SurfaceTrack, drape_ref: Points, known: d
     if box is None:
         return False
     x0, y0, x1, y1 = box
-    img_lin = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
-    if (np.hypot(*np.moveaxis(log_ratios(img_lin) - known["own"], -1, 0)) > OTHER).sum() < LEAST_PX:
+    small = halved(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]))
+    if not _shows_another(small, known, HALF):
         return False
-    inside = polygon_mask(drape, x1 - x0, y1 - y0, (x0, y0))
+    height, width = small.shape[:2]
+    inside = polygon_mask((drape - (x0, y0) - 0.5) * HALF, width, height)
     if not inside.any():
         return False
-    rim = _rim(img_lin, inside, drape, track.map_ref_from_frame(row, box), box, known, True)
-    return bool((inside & (rim.depth <= 0)).any())
+    where = track.map_ref_from_frame(row, box)[::2, ::2][:height, :width] + 0.5
+    seen = _Seen(small, inside, where, size=HALF)
+    return bool(
+        (inside & behind_the_rim(small, inside, partial(seen.shown, known), np.array(known["own"]), HALF)).any()
+    )
 
 
-def _rim(
-    img_lin: ImageF32,
-    inside: MaskBool,
-    drape: Points,
-    on_reference: np.ndarray,
-    box: Box,
-    known: dict[str, Any],
-    at_home: bool,
-) -> Rim:
-    """The rim of a surface in a box of a frame, as far as it is beyond a drape's outline, or has come over it."""
-    within = polygon_mask(drape, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
-
-    def shown(doubtful: MaskBool) -> MaskBool:
-        change = log_ratios(img_lin) - _kept(known, "colours", on_reference)
-        told = within & ~grown(doubtful, 2)
-        if told.sum() > LEAST_TOLD:
-            change = change - np.median(change[told], axis=0)
-        alike = np.hypot(change[..., 0], change[..., 1]) < ALIKE
-        if at_home:
-            alike &= _kept(known, "behind", on_reference) < 0.5
-        alike = cv2.medianBlur(alike.astype(np.uint8), SHOWN_MEDIAN_PX) > 0
-        # A wall looks as it did on the reference, too; but between it and the drape something has come that does not.
-        own = doubtful & rooted(alike, within)
-        # What is behind goes on beyond the drape: a gloss or a shade within it does not.
-        return own | (doubtful & ~rooted(doubtful & ~own, ~within))
-
-    return read_rim(img_lin, inside, shown, np.array(known["own"]))
+def _shows_another(img_lin: ImageF32, known: dict[str, Any], size: float = 1.0) -> bool:
+    """Whether anything in a picture has another colour than the surface."""
+    off = np.hypot(*np.moveaxis(log_ratios(img_lin, size) - known["own"], -1, 0))
+    return bool((off > OTHER).sum() >= LEAST_PX * size**2)
 
 
 def _kept(known: dict[str, Any], name: str, where: np.ndarray) -> ImageF32:

@@ -67,9 +67,7 @@ def read_rim(
     shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`. With
     ``through`` the mark itself tells nothing of the rim, which goes on along it as on both sides.
     """
-    behind = _behind(frame_lin, inside, own)
-    if shown is not None and (behind & inside).any():
-        behind = rooted(behind & ~shown(behind), ~inside)
+    behind = behind_the_rim(frame_lin, inside, shown, own)
     blind = grown(inside, BLURRED_PX) if through else np.zeros_like(inside)
     if through:
         behind = (behind & ~blind) | beyond_the_rim(behind & ~blind, blind)
@@ -96,6 +94,20 @@ def read_rim(
     first, last = (float(PLACES[np.flatnonzero(profile >= least)[0]]) for least in (SEEN, WHOLE))
     there = np.clip(depth - first + 1, 0, 1).astype(np.float32)
     return Rim(depth, there, max(last, 0.0), share, beyond)
+
+
+def behind_the_rim(
+    frame_lin: ImageF32,
+    inside: MaskBool,
+    shown: Callable[[MaskBool], MaskBool] | None = None,
+    own: np.ndarray | None = None,
+    size: float = 1.0,
+) -> MaskBool:
+    """Where the picture shows what is behind the surface, (h, w); all as in `read_rim`, ``size`` as in `on_surface`."""
+    behind = on_surface(frame_lin, inside, size=size, own=own)[1] if size < 1 else _behind(frame_lin, inside, own)
+    if shown is not None and (behind & inside).any():
+        behind = rooted(behind & ~shown(behind), ~inside)
+    return behind
 
 
 def beyond_the_rim(behind: MaskBool, inside: MaskBool) -> MaskBool:
