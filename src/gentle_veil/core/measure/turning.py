@@ -112,7 +112,8 @@ def ending_at_the_rim(
 class _Seen:
     """A part of a frame.
 
-    Convention: ``img_lin`` (h, w, 3); ``within`` (h, w) the drape; ``on_reference`` (h, w, 2) px; ``size`` as in `on_surface`; ``at_home`` whether what is behind on the reference is behind here, too
+    Convention: ``img_lin`` (h, w, 3); ``within`` (h, w) the drape; ``on_reference`` (h, w, 2) px; ``size`` as in
+                `on_surface`; ``at_home`` whether what is behind on the reference is behind here, too
     """
 
     img_lin: ImageF32
