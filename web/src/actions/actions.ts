@@ -257,7 +257,10 @@ export const ACTIONS: Action[] = [
     label: "Stuck to the surface: grid, checker, dots, trails, nothing",
     group: "Seeing",
     keys: ["g"],
-    run: () => ui().set({ stuck: STUCK[(STUCK.indexOf(ui().stuck) + 1) % STUCK.length]! }),
+    run: () =>
+      ui().selection.kind === "veil"
+        ? ui().say("Select the drape first: what is stuck to it would hide the veil.")
+        : ui().set({ stuck: STUCK[(STUCK.indexOf(ui().stuck) + 1) % STUCK.length]! }),
   },
   {
     id: "look.tracked",

@@ -402,8 +402,9 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         })
       : [];
   const row = track?.rowOf.get(frame);
+  // What is stuck to the surface judges its drape; over a veil it would hide what is to be seen.
   const mesh =
-    drape && row !== undefined
+    drape && !veil && row !== undefined
       ? stuckItem(ui.stuck, surface, drape, frame, STATUS_COLOUR[status.status])
       : null;
   const note = drape
