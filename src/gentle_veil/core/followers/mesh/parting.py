@@ -22,6 +22,7 @@ CALM_SIGMA = 2.0  # px
 APART = 0.25  # px by which motion changes from one px to the next: no skin is stretched so far in so few frames
 BESIDE_LINE_PX = 12  # that are left out on the main side as well: the line is as wide as its motion was misread
 OTHERWISE_PX = 2.5  # by which the far side moves otherwise than the near side goes on to
+BACK_PX = 2.0  # to which motion across the line finds its way back; else it was misread there: skin seen from the side
 LEAST_MAIN = 0.45  # of a region, in one piece: motion that tears it everywhere was misread
 LEAST_LEFT = 0.6  # of it, beside the line
 LEAST_PART, MOST_PART = 0.03, 0.45  # of a region, and of its main piece: what is as large as that is wanted, too
@@ -34,25 +35,36 @@ def in_one_piece(frames: FrameSource, reference: int, polygon: Points, mask: Mas
     """
     x0, y0, x1, y1 = clip_box(box_around(polygon, AROUND_PX), *frames.size)
     part = (slice(y0, y1), slice(x0, x1))
-    home, full_scale = np.ascontiguousarray(frames[reference][part]), frames.encoding.full_scale
-    known: dict[int, ImageF32] = {}
+    full_scale = frames.encoding.full_scale
+    known: dict[tuple[int, int], ImageF32] = {}
+
+    def moved(k: int, to: int) -> ImageF32:
+        if (k, to) not in known:
+            a_raw, b_raw = (np.ascontiguousarray(frames[i][part]) for i in (k, to))
+            known[k, to] = dense_motion(a_raw, b_raw, full_scale, QUALITY)
+        return known[k, to]
+
     for steps in BESIDE:
         others = [reference + step for step in steps if 0 <= reference + step < len(frames)]
         if len(others) < 2:
             continue
-        for k in set(others) - set(known):
-            known[k] = dense_motion(home, np.ascontiguousarray(frames[k][part]), full_scale, QUALITY)
-        gone = _cut_off(mask[part], [known[k] for k in others], len(others) // len(steps))
-        if gone is not None:
+        but = len(others) // len(steps)
+        motions = [moved(reference, k) for k in others]
+        found = _cut_off(mask[part], motions, but)
+        if found is None:
+            continue
+        gone, line = found
+        off = [_way_back(m, moved(k, reference), line) for m, k in zip(motions, others, strict=True)]
+        if np.sort(off)[-1 - but] < BACK_PX:
             kept = mask.copy()
             kept[part] &= ~gone
             return kept
     return mask
 
 
-def _cut_off(inside: MaskBool, motions: list[ImageF32], but: int) -> MaskBool | None:
+def _cut_off(inside: MaskBool, motions: list[ImageF32], but: int) -> tuple[MaskBool, MaskBool] | None:
     """What of a region (``inside``, (h, w)) parts from the rest of it on all ``but`` so many of some motions (h, w, 2),
-    with the line across which it does; None where nothing parts."""
+    and of that the line across which it does; None where nothing parts."""
     torn = np.sort([_strain(m) for m in motions], axis=0)[but] > APART
     left = inside & ~torn
     count, labels, stats, _ = cv2.connectedComponentsWithStats(left.astype(np.uint8), connectivity=4)
@@ -66,7 +78,8 @@ def _cut_off(inside: MaskBool, motions: list[ImageF32], but: int) -> MaskBool | 
     main, beyond = labels == largest, np.isin(labels, parts)
     if np.sort([_moved_otherwise(m, main, beyond) for m in motions])[but] < OTHERWISE_PX:
         return None
-    return beyond | (inside & torn & (distance_from(beyond) <= distance_from(main) + BESIDE_LINE_PX))
+    line = inside & torn & (distance_from(beyond) <= distance_from(main) + BESIDE_LINE_PX)
+    return beyond | line, line
 
 
 def _moved_otherwise(motion: ImageF32, main: MaskBool, beyond: MaskBool) -> float:
@@ -76,6 +89,14 @@ def _moved_otherwise(motion: ImageF32, main: MaskBool, beyond: MaskBool) -> floa
     ys, xs = np.nonzero(beyond)
     off = motion[ys, xs] - np.stack([np.ones_like(xs), xs, ys], axis=-1) @ affine
     return float(np.median(np.linalg.norm(off, axis=1)))
+
+
+def _way_back(there: ImageF32, back: ImageF32, where: MaskBool) -> float:
+    """How far, px, motion (h, w, 2) there and back again is off in the middle of some places (h, w)."""
+    ys, xs = np.nonzero(where)
+    x, y = (np.float32(at) + there[ys, xs, i] for i, at in enumerate((xs, ys)))
+    returned = cv2.remap(back, x[:, None], y[:, None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[:, 0]
+    return float(np.median(np.linalg.norm(there[ys, xs] + returned, axis=1))) if len(ys) else 0.0
 
 
 def _strain(motion: ImageF32) -> ImageF32:
