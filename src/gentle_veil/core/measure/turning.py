@@ -22,14 +22,13 @@ from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.runs import steady_runs
 from gentle_veil.core.retouch.membrane import halved
 from gentle_veil.core.retouch.rim import behind_the_rim, read_rim
-from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios, on_surface, rooted
+from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios, on_surface, rooted, shows_another
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 AROUND_PX = 32  # that are looked at around a place, to know the surface from what is behind
 STEP = 2  # px of the reference to one of its colours that is kept
 ALIKE = OTHER / 2  # natural log units between colours of one thing on two frames
 SHOWN_MEDIAN_PX, HALF = 6, 0.5
-LEAST_PX = 50  # of another colour, from which a rim is looked for
 LEAST_LEFT, IN_ONE = 0.75, 0.9  # of a drape, that is its surface; of that, in one piece: a stripe splits it
 LEAST_TOLD = 200  # px of the surface that tell how its colour has changed
 
@@ -52,9 +51,9 @@ def turning(frames: FrameSource, track: SurfaceTrack, drape_ref: Points, *, repo
     if not inside.any():
         return {}
     own = np.median(colours[inside], axis=0)
-    behind = read_rim(img_lin, inside, own=own).depth <= 0
-    if not _in_one_piece(on_surface(img_lin, inside, own=own)[0] & inside, inside):
-        behind[:] = False
+    behind = np.zeros_like(inside)
+    if _in_one_piece(on_surface(img_lin, inside, own=own)[0] & inside, inside):
+        behind = read_rim(img_lin, inside, own=own).depth <= 0
     known = {
         "own": [round(float(v), 4) for v in own],
         "box": list(box),
@@ -94,16 +93,17 @@ def ending_at_the_rim(
     worn = np.zeros((room[3] - room[1], room[2] - room[0]), bool)
     worn[part] = matte > 0
     img_lin = site.canvas.original(room)
-    if not _shows_another(img_lin, known):
+    colours = log_ratios(img_lin)
+    if not shows_another(colours, np.array(known["own"])):
         return matte
     track, row = site.placement.track, site.row
     seen = _Seen(
-        img_lin,
+        colours,
         polygon_mask(track.carry(site.placement.drape_ref, row), worn.shape[1], worn.shape[0], room[:2]),
         track.map_ref_from_frame(row, room),
         at_home,
     )
-    rim = read_rim(seen.img_lin, worn, partial(seen.shown, known), np.array(known["own"]))
+    rim = read_rim(img_lin, worn, partial(seen.shown, known), np.array(known["own"]))
     share = rim.there if rim.share is None else rim.there * rim.share
     return matte * share[part]
 
@@ -112,11 +112,11 @@ def ending_at_the_rim(
 class _Seen:
     """A part of a frame.
 
-    Convention: ``img_lin`` (h, w, 3); ``within`` (h, w) the drape; ``on_reference`` (h, w, 2) px; ``size`` as in
-                `on_surface`; ``at_home`` whether what is behind on the reference is behind here, too
+    Convention: ``colours`` (h, w, 2) its `log_ratios`; ``within`` (h, w) the drape; ``on_reference`` (h, w, 2) px;
+                ``at_home`` whether what is behind on the reference is behind here, too; ``size`` as in `on_surface`
     """
 
-    img_lin: ImageF32
+    colours: ImageF32
     within: MaskBool
     on_reference: np.ndarray
     at_home: bool = True
@@ -124,7 +124,7 @@ class _Seen:
 
     def shown(self, known: dict[str, Any], doubtful: MaskBool) -> MaskBool:
         """Which of the ``doubtful`` places (h, w) are the surface's own."""
-        change = log_ratios(self.img_lin, self.size) - _kept(known, "colours", self.on_reference)
+        change = self.colours - _kept(known, "colours", self.on_reference)
         told = self.within & ~grown(doubtful, 2)
         if told.sum() > LEAST_TOLD * self.size**2:
             change = change - np.median(change[told], axis=0)
@@ -157,23 +157,18 @@ def _turns(frames: FrameSource, track: SurfaceTrack, drape_ref: Points, known: d
         return False
     x0, y0, x1, y1 = box
     small = halved(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]))
-    if not _shows_another(small, known, HALF):
+    colours = log_ratios(small, HALF)
+    if not shows_another(colours, np.array(known["own"]), HALF):
         return False
     height, width = small.shape[:2]
     inside = polygon_mask((drape - (x0, y0) - 0.5) * HALF, width, height)
     if not inside.any():
         return False
     where = track.map_ref_from_frame(row, box)[::2, ::2][:height, :width] + 0.5
-    seen = _Seen(small, inside, where, size=HALF)
+    seen = _Seen(colours, inside, where, size=HALF)
     return bool(
         (inside & behind_the_rim(small, inside, partial(seen.shown, known), np.array(known["own"]), HALF)).any()
     )
-
-
-def _shows_another(img_lin: ImageF32, known: dict[str, Any], size: float = 1.0) -> bool:
-    """Whether anything in a picture has another colour than the surface."""
-    off = np.hypot(*np.moveaxis(log_ratios(img_lin, size) - known["own"], -1, 0))
-    return bool((off > OTHER).sum() >= LEAST_PX * size**2)
 
 
 def _kept(known: dict[str, Any], name: str, where: np.ndarray) -> ImageF32:

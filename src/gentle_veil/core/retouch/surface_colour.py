@@ -24,6 +24,7 @@ RIM_PX = 10  # how deep the doubtful band along the rim may be
 RIM_MEDIAN_PX = 8
 NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
 LEAST_APART = 0.1  # of what is behind, between the two sides
+OTHER_PX = 50  # of another colour, from which there is any
 APART = 2.5  # spreads between the centres of two clusters
 OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
 
@@ -32,6 +33,13 @@ def log_ratios(img_lin: ImageF32, size: float = 1.0) -> ImageF32:
     """Natural log of R/G and of B/G (h, w, 2) of a scene-linear picture without its grain; ``size`` as in
     `on_surface`."""
     return _ratios(_calm_log(img_lin, size))
+
+
+def shows_another(ratios: ImageF32, own: np.ndarray, size: float = 1.0) -> bool:
+    """Whether some of a picture, by its `log_ratios` (h, w, 2), has beyond doubt another colour than the surface's
+    ``own`` (2,)."""
+    off = np.hypot(*np.moveaxis(ratios - own, -1, 0))
+    return bool((off > OTHER).sum() >= OTHER_PX * size**2)
 
 
 def on_surface(

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from gentle_veil.core.contracts.surface_track import OK, SurfaceTrack
+from gentle_veil.core.geometry.homography import apply_homography
+from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.motion.sampling import homography_map, sample_lanczos
 from gentle_veil.core.synth.textures import TEXTURES
 from gentle_veil.core.types import ImageF32, Matrix
@@ -21,6 +24,21 @@ class PlanarSequence:
     frames: np.ndarray
     frame_from_ref: np.ndarray
     reference: int
+
+
+def planar_track(box: tuple[float, float, float, float], spacing: float, maps: np.ndarray) -> SurfaceTrack:
+    """The exact track of a surface over a box (x0, y0, x1, y1) of frame 0, which goes as ``maps`` (T, 3, 3) say."""
+    vertices, triangles, _ = grid_mesh(box, spacing)
+    return SurfaceTrack(
+        vertices_ref=vertices,
+        triangles=triangles,
+        positions=np.stack([apply_homography(m, vertices) for m in maps]).astype(np.float32),
+        confidence=np.ones((len(maps), len(vertices)), np.float32),
+        status=np.array([OK] * len(maps), dtype="<U10"),
+        frames=np.arange(len(maps)),
+        reference_frames=(0,),
+        homographies=maps,
+    )
 
 
 def drifting_homography(k: int, count: int, width: int, height: int, travel: float, phase: float) -> Matrix:

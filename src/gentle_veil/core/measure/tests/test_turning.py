@@ -9,9 +9,8 @@ from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement, Site
-from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.measure.turning import ending_at_the_rim, turning
+from gentle_veil.core.synth.planar import planar_track
 
 SIZE, COUNT, STEP_PX, WALL_X = (240, 160), 14, 4.0, 150
 SKIN, WALL, STRIPE = (0.40, 0.22, 0.15), (0.22, 0.25, 0.26), (0.10, 0.12, 0.30)
@@ -37,18 +36,7 @@ def shot(striped: bool = False, wall: bool = True) -> tuple[ArrayFrames, Surface
         noisy = bt709_encode(picture.astype(np.float32)) + rng.normal(0, 0.006, picture.shape)
         frames.append(np.clip(np.rint(255 * noisy), 0, 255).astype(np.uint8))
     maps = np.array([[[1, 0, STEP_PX * k], [0, 1, 0], [0, 0, 1.0]] for k in range(COUNT)])
-    vertices, triangles, _ = grid_mesh((50, 30, 150, 130), 20)
-    track = SurfaceTrack(
-        vertices,
-        triangles,
-        np.stack([apply_homography(m, vertices) for m in maps]).astype(np.float32),
-        np.ones((COUNT, len(vertices)), np.float32),
-        np.array(["ok"] * COUNT, dtype="<U10"),
-        np.arange(COUNT),
-        (0,),
-        maps,
-    )
-    return ArrayFrames(np.stack(frames)), track
+    return ArrayFrames(np.stack(frames)), planar_track((50, 30, 150, 130), 20, maps)
 
 
 def left_of(frames: ArrayFrames, track: SurfaceTrack, known: dict, k: int, at_home: bool = True) -> np.ndarray:

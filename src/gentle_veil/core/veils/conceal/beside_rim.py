@@ -19,13 +19,12 @@ from gentle_veil.core.contracts.veil import Front, Patch, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.runs import steady_runs
 from gentle_veil.core.retouch.rim import Rim, read_rim
-from gentle_veil.core.retouch.surface_colour import OTHER, log_ratios
+from gentle_veil.core.retouch.surface_colour import log_ratios, shows_another
 from gentle_veil.core.types import ImageF32, MatteF32, Points
 from gentle_veil.core.veils.conceal.surround import LEAST_RING, Steps, look_around
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
 KEPT = 4  # frames whose rims are kept at a time
-LEAST_PX = 50  # of another colour, from which a rim is looked for
 FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
 
 
@@ -92,8 +91,7 @@ class Rims:
         if box is None:
             return None
         img_lin = self.read(k, box)
-        off = np.hypot(*np.moveaxis(log_ratios(img_lin) - self.own, -1, 0))
-        if (off > OTHER).sum() < LEAST_PX:
+        if not shows_another(log_ratios(img_lin), self.own):
             return None
         inside = polygon_mask(mark, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
         if not inside.any():

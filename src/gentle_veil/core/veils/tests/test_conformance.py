@@ -10,11 +10,10 @@ from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import constant
 from gentle_veil.core.contracts.params import specs_of
-from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
-from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.render import Layer, render_frame
+from gentle_veil.core.synth.planar import planar_track
 from gentle_veil.core.veils import VEILS
 
 pytestmark = pytest.mark.parametrize("kind", sorted(VEILS))
@@ -45,20 +44,7 @@ def circle(radius: float) -> np.ndarray:
 
 def layer_for(kind: str, shot, **more) -> tuple[ArrayFrames, Layer]:
     frames = ArrayFrames(shot.marked)
-    vertices, triangles, _ = grid_mesh((70, 40, 230, 200), 12)
-    maps = shot.frame_from_ref
-    from gentle_veil.core.geometry.homography import apply_homography
-
-    track = SurfaceTrack(
-        vertices_ref=vertices,
-        triangles=triangles,
-        positions=np.stack([apply_homography(h, vertices) for h in maps]).astype(np.float32),
-        confidence=np.ones((len(maps), len(vertices)), np.float32),
-        status=np.array(["ok"] * len(maps), dtype="<U10"),
-        frames=np.arange(len(maps)),
-        reference_frames=(0,),
-        homographies=maps,
-    )
+    track = planar_track((70, 40, 230, 200), 12, shot.frame_from_ref)
     placement = Placement(track, circle(9), circle(70), pictures={"patch": Patchwork()})
     params = VEILS[kind].Params(**GIVEN.get(kind, {}))
     prepared = VEILS[kind].prepare(frames, placement, params)

@@ -13,6 +13,7 @@ from gentle_veil.core.errors import ShapeError
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.render import Layer, render_frame
+from gentle_veil.core.synth.planar import planar_track
 from gentle_veil.core.veils.apply.apply import Apply
 from gentle_veil.core.veils.apply.params import ApplyParams
 from gentle_veil.core.veils.apply.place import artwork_on_reference
@@ -188,18 +189,8 @@ def test_artwork__ends_where_the_surface_turns_away_unless_it_is_to_stand_off_it
         pictures.append(np.rint(255 * bt709_encode(picture.astype(np.float32))).astype(np.uint8))
     frames = ArrayFrames(np.stack(pictures))
     square = np.array([[60.0, 50], [100, 50], [100, 90], [60, 90]])
-    vertices, triangles, _ = grid_mesh((40, 30, 120, 110), 20)
     maps = np.array([[[1, 0, 6.0 * k], [0, 1, 0], [0, 0, 1]] for k in range(count)])
-    track = SurfaceTrack(
-        vertices,
-        triangles,
-        np.stack([apply_homography(m, vertices) for m in maps]).astype(np.float32),
-        np.ones((count, len(vertices)), np.float32),
-        np.array(["ok"] * count, dtype="<U10"),
-        np.arange(count),
-        (0,),
-        maps,
-    )
+    track = planar_track((40, 30, 120, 110), 20, maps)
     placement = Placement(track, square, square, pictures={"a": Halves()})
     for at_rim in (True, False):
         values = ApplyParams(art="a", at_rim=at_rim)

@@ -11,14 +11,12 @@ from gentle_veil.core.colour.cielab import lab_from_linear
 from gentle_veil.core.colour.transfer import bt709_decode
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import Keyed, Place, constant
-from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.render import Layer, render_frame
-from gentle_veil.core.synth.planar import PlanarSequence
+from gentle_veil.core.synth.planar import PlanarSequence, planar_track
 from gentle_veil.core.synth.spots import spotted
 from gentle_veil.core.veils.conceal import VEIL
 from gentle_veil.core.veils.conceal.donor import DonorSearch, find_donor
@@ -35,20 +33,10 @@ def circle(centre, radius: float) -> np.ndarray:
 
 def placed(maps: np.ndarray, slip: tuple[float, float] = (0.0, 0.0), marks=()) -> Placement:
     """The exact track, off by ``slip`` px per frame."""
-    vertices, triangles, _ = grid_mesh((70, 40, 230, 200), 12)
     wrong = np.stack(
         [np.array([[1, 0, slip[0] * k], [0, 1, slip[1] * k], [0, 0, 1.0]]) @ h for k, h in enumerate(maps)]
     )
-    track = SurfaceTrack(
-        vertices_ref=vertices,
-        triangles=triangles,
-        positions=np.stack([apply_homography(h, vertices) for h in wrong]).astype(np.float32),
-        confidence=np.ones((len(maps), len(vertices)), np.float32),
-        status=np.array(["ok"] * len(maps), dtype="<U10"),
-        frames=np.arange(len(maps)),
-        reference_frames=(0,),
-        homographies=wrong,
-    )
+    track = planar_track((70, 40, 230, 200), 12, wrong)
     return Placement(track, circle(CENTRE, RADIUS + 3), circle(CENTRE, 70), tuple(marks))
 
 
