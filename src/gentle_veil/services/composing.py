@@ -1,7 +1,7 @@
 """From a recipe to pictures: veils made ready, frames composed and kept."""
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
@@ -22,11 +22,12 @@ from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.geometry.keyed_outline import KeyedOutline, keyed_outline
 from gentle_veil.core.geometry.outline import outline_values
 from gentle_veil.core.measure.focus import softness
+from gentle_veil.core.measure.passing import passing
 from gentle_veil.core.measure.turning import turning
 from gentle_veil.core.render import Layer, Rendered, render_frame
 from gentle_veil.core.types import ImageF32, RawImage
 from gentle_veil.core.veils import VEILS
-from gentle_veil.domain.keys import RENDER_CODE, content_key, prepared_key
+from gentle_veil.domain.keys import content_key, prepared_key
 from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, PlateWritten, Recipe, Value, Veil
 from gentle_veil.services.faces import people_key, people_of
 from gentle_veil.services.following import (
@@ -37,7 +38,7 @@ from gentle_veil.services.following import (
     polygon_of,
     reference_polygon,
 )
-from gentle_veil.services.passing import passing_before
+from gentle_veil.services.found_once import found_once
 from gentle_veil.services.plates import pictures_named, refuse_lossy
 from gentle_veil.services.workspace import Workspace
 
@@ -244,13 +245,14 @@ def build_layers(
         params = kind.Params(**constants)
         refuse_lossy(workspace, veil)
         placement = placement_of(workspace, recipe, veil, params, followed, report=report)
-        placement = replace(placement, turning=partial(_turning, workspace, followed, placement, report))
+        once = partial(found_once, workspace, polygon_ref=placement.drape_ref, followed=followed, report=report)
+        placement = replace(placement, turning=partial(once, name="turning", find=turning))
         if _drawn_by_brush(veil):
             k = followed.track.reference_frames[0]
             placement = replace(
                 placement,
                 below=partial(_below, workspace, recipe, veil, tuple(layers), k),
-                softness=partial(_softness, workspace, followed, placement, report),
+                softness=partial(once, name="softness", find=softness),
             )
         prepared = workspace.memory.get(("prepared", key), partial(workspace.cache.get_json, "prepared", key))
         if prepared is None:
@@ -290,41 +292,12 @@ def _drawn_by_brush(veil: Veil) -> bool:
     return any(spec.type in ("strokes", "selection") for spec, _ in specs_of(VEILS[veil.kind].Params).values())
 
 
-def _softness(workspace: Workspace, followed: Followed, placement: Placement, report: Report) -> dict[str, float]:
-    """How soft the surface is on each frame, measured once for a track."""
-    found: dict[str, float] = _found_once(workspace, "softness", followed, softness, placement, report)
-    return found
-
-
-def _turning(workspace: Workspace, followed: Followed, placement: Placement, report: Report) -> dict[str, Any]:
-    """What is behind the surface where it turns away, looked for once for a track."""
-    found: dict[str, Any] = _found_once(workspace, "turning", followed, turning, placement, report)
-    return found
-
-
-def _found_once(
-    workspace: Workspace,
-    name: str,
-    followed: Followed,
-    find: Callable[..., Any],
-    placement: Placement,
-    report: Report,
-) -> Any:
-    """What ``find(frames, track, drape_ref, report=...)`` tells of a track, kept under a ``name``."""
-    key = content_key(name, RENDER_CODE, followed.content)
-    known = workspace.cache.get_json(name, key)
-    if known is None:
-        known = find(workspace.frames, placement.track, placement.drape_ref, report=report)
-        workspace.cache.put_json(name, key, known)
-    return known
-
-
 def _passing(workspace: Workspace, recipe: Recipe, veil: Veil, followed: Followed, report: Report) -> dict[str, Any]:
     """What passes in front of a veil's drape, if it is to stay behind it."""
     drape = None if veil.drape is None else recipe.drape(veil.drape)
     if drape is None or not veil.behind or not VEILS[veil.kind].stays_behind:
         return {}
-    return passing_before(workspace, followed, reference_polygon(drape), report=report)
+    return found_once(workspace, "passing", followed, passing, reference_polygon(drape), report=report)
 
 
 def _below(workspace: Workspace, recipe: Recipe, veil: Veil, layers: tuple[Layer, ...], k: int) -> ImageF32:
