@@ -10,6 +10,7 @@ as in `conceal_plates`.
 """
 
 import sys
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 
@@ -45,6 +46,9 @@ HOMES = {  # frame, and places on it
         {"forehead": (480, 125), "left": (405, 285), "right": (545, 265), "chin": (490, 385), "nose": (492, 240)},
     ),
 }
+
+
+Shot = tuple[np.ndarray, np.ndarray, np.ndarray]  # marked and clean frames (T, H, W, 3); where the mark is (T, H, W)
 
 
 @dataclass(frozen=True)
@@ -125,8 +129,7 @@ def twin(shot: str) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     return np.stack([source[k] for k in range(len(source))]), {n: truth[n] for n in names}
 
 
-def worn(case: Case, art: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(marked, clean) frames (T, H, W, 3), and where the mark ``art`` is (T, H, W)."""
+def worn(case: Case, art: np.ndarray) -> Shot:
     clean, truth = twin(case.shot)
     home, places = HOMES[case.shot]
     asked = len(clean) - 1 - case.reference if case.backwards else case.reference
@@ -176,9 +179,11 @@ def shares(
     return out
 
 
-def one(case: Case, art: np.ndarray, way: str = "plate") -> dict[str, object]:
-    """Figures of a mark ``art`` taken off in some way, all else by default."""
-    marked, clean, masks = worn(case, art)
+def one(
+    case: Case, art: np.ndarray, way: str = "plate", lit: Callable[[Shot], Shot] = lambda shot: shot
+) -> dict[str, object]:
+    """Figures of a mark ``art`` taken off in some way, all else by default; of the shot as it is ``lit``."""
+    marked, clean, masks = lit(worn(case, art))
     frames = ArrayFrames(marked)
     grown = cv2.dilate(masks[case.reference].astype(np.uint8), np.ones((7, 7), np.uint8))
     outline = cv2.convexHull(np.argwhere(grown)[:, ::-1].astype(np.float32))[:, 0].astype(float)

@@ -69,11 +69,17 @@ def read_rim(
     """
     behind = behind_the_rim(frame_lin, inside, shown, own)
     blind = grown(inside, BLURRED_PX) if through else np.zeros_like(inside)
+    line = None
     if through:
-        behind = (behind & ~blind) | beyond_the_rim(behind & ~blind, blind)
+        behind &= ~blind
+        line = rim_along(behind, blind)
+        if line is not None:
+            behind |= blind & (line <= 0)
     if not behind.any():
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)
+    if line is not None:
+        depth = np.where(blind, line, depth)
     hard = Rim(depth, cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), SOFT_SIGMA))
     if not (behind & inside).any():
         return hard
@@ -104,14 +110,17 @@ def behind_the_rim(
     size: float = 1.0,
 ) -> MaskBool:
     """Where the picture shows what is behind the surface, (h, w); all as in `read_rim`, ``size`` as in `on_surface`."""
-    behind = on_surface(frame_lin, inside, size=size, own=own)[1] if size < 1 else _behind(frame_lin, inside, own)
+    if size < 1:
+        behind = on_surface(frame_lin, inside, size=size, own=own, grazed=True)[1]
+    else:
+        behind = _behind(frame_lin, inside, own)
     if shown is not None and (behind & inside).any():
         behind = rooted(behind & ~shown(behind), ~inside)
     return behind
 
 
-def beyond_the_rim(behind: MaskBool, inside: MaskBool) -> MaskBool:
-    """Which pixels of a mark lie beyond the rim of the surface: all (h, w).
+def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
+    """The depth (h, w), as in `Rim`, that pixels of a mark have; None where no rim is beside it. All (h, w).
 
     A dark mark by the rim looks like what is ``behind`` (outside of the mark); but the rim goes on along the mark as it
     goes on both its sides, as a parabola.
@@ -120,7 +129,7 @@ def beyond_the_rim(behind: MaskBool, inside: MaskBool) -> MaskBool:
     edge = behind & grown(~behind & ~inside, 1) & near & ~grown(inside, 1)
     points = np.argwhere(edge)[:, ::-1].astype(np.float64)
     if len(points) < LEAST_EDGE:
-        return np.zeros_like(inside)
+        return None
     centre = points.mean(axis=0)
     axes = np.linalg.svd(points - centre, full_matrices=False)[2]
     along, across = ((points - centre) @ axes.T).T
@@ -131,12 +140,11 @@ def beyond_the_rim(behind: MaskBool, inside: MaskBool) -> MaskBool:
         spread = 1.4826 * float(np.median(off))
         kept = off <= max(OUTLYING * spread, 1.0)
     if spread > MOST_SPREAD_PX:
-        return np.zeros_like(inside)
+        return None
     ys, xs = np.mgrid[: inside.shape[0], : inside.shape[1]]
     t, n = np.moveaxis((np.stack([xs, ys], axis=-1) - centre) @ axes.T, -1, 0)
-    further = n - np.polyval(rim, t)
-    side = np.sign(np.median(further[behind & near]))
-    return np.asarray(inside & (side * further > 0))
+    further = (n - np.polyval(rim, t)) / np.hypot(1, np.polyval(np.polyder(rim), t))
+    return np.asarray(-np.sign(np.median(further[behind & near])) * further, np.float32)
 
 
 def _along_px(inside: MaskBool) -> int:
@@ -227,7 +235,7 @@ def _behind(frame: ImageF32, inside: MaskBool, own: np.ndarray | None) -> MaskBo
     """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
     h, w = inside.shape
     if min(h, w) < LARGE_PX:
-        return on_surface(frame, inside, own=own)[1]
+        return on_surface(frame, inside, own=own, grazed=True)[1]
     small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
-    _, behind = on_surface(halved(frame), small, size=0.5, own=own)
+    _, behind = on_surface(halved(frame), small, size=0.5, own=own, grazed=True)
     return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5

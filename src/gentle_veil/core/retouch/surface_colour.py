@@ -43,14 +43,20 @@ def shows_another(ratios: ImageF32, own: np.ndarray, size: float = 1.0) -> bool:
 
 
 def on_surface(
-    img_lin: ImageF32, inside: MaskBool, *, size: float = 1.0, own: np.ndarray | None = None
+    img_lin: ImageF32,
+    inside: MaskBool,
+    *,
+    size: float = 1.0,
+    own: np.ndarray | None = None,
+    grazed: bool = False,
 ) -> tuple[MaskBool, MaskBool]:
     """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
 
     Within the mark (``inside``, (h, w)) a pixel is behind only if it is like what is seen behind around it, and
     hangs together with it; a drawing is neither. A surface's own blotches and shades are not behind it: that
     has a colour which is beyond doubt another one. ``size``: how large the picture is beside the one that all lengths
-    are meant for; ``own`` (2,): the surface's own `log_ratios`, where they are known.
+    are meant for; ``own`` (2,): the surface's own `log_ratios`, where they are known. ``grazed``: the surface is what
+    light that grazes it by its rim has bleached, too.
     """
     log = _calm_log(img_lin, size)
     ratios = _ratios(log)
@@ -75,7 +81,8 @@ def on_surface(
     if not behind.any() or not _another(_described(ratios[behind & ~inside]), cluster):
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
-    return surface, behind | _up_to_the_rim(np.exp(log), _tidy(behind & like, size), beside_mark, size)
+    sure = _tidy(behind & like, size)
+    return surface, _up_to_the_rim(np.exp(log), behind, sure, beside_mark, size=size, grazed=grazed)
 
 
 def _calm_log(img_lin: ImageF32, size: float) -> ImageF32:
@@ -93,23 +100,27 @@ def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
     return mask & np.isin(labels, np.unique(labels[mask & roots]))
 
 
-def _up_to_the_rim(img_lin: ImageF32, behind: MaskBool, near: MaskBool, size: float) -> MaskBool:
-    """What is behind, on to the surface's rim in and beside the mark: there blur and hairs make it unlike itself.
+def _up_to_the_rim(
+    img_lin: ImageF32, behind: MaskBool, sure: MaskBool, near: MaskBool, *, size: float, grazed: bool
+) -> MaskBool:
+    """What is ``behind``, up to the surface's rim: there blur, hairs and light that grazes the skin make all unlike
+    itself.
 
-    Next to what is surely behind, a pixel goes to the nearer of two colours: of what is behind near by, and of what
-    lies further in, drawn on or not.
+    Next to what is ``sure``, a pixel goes to the nearer of two colours: of what is behind near by, and of what lies
+    further in, drawn on or not. In and beside the mark (``near``) that adds to what is behind; with ``grazed`` it takes
+    away from it all along the rim.
     """
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_odd(2 * RIM_PX * size),) * 2)
-    reached = cv2.dilate(behind.astype(np.uint8), kernel) > 0
-    beyond, within = (_local_mean(img_lin, part, NEAR_SIGMA * size) for part in (behind, ~reached))
+    reached = cv2.dilate(sure.astype(np.uint8), kernel) > 0
+    beyond, within = (_local_mean(img_lin, part, NEAR_SIGMA * size) for part in (sure, ~reached))
     across = within - beyond
     apart, least = (np.einsum("yxc,yxc->yx", v, v) for v in (across, LEAST_APART * beyond))
     apart = np.maximum(apart, least)
     share = np.einsum("yxc,yxc->yx", img_lin - beyond, across) / np.maximum(apart, DARKEST**2)
-    nearer = behind | (reached & near & (share < 0.5))
+    nearer = sure | (reached & (near | (behind & grazed)) & (share < 0.5))
     # The rim of a limb is smooth: hairs that stand off from it are not part of it.
     calm = cv2.medianBlur(nearer.astype(np.uint8), _odd(RIM_MEDIAN_PX * size)) > 0
-    return calm & near & reached
+    return np.where(reached, calm, behind) if grazed else behind | (calm & near & reached)
 
 
 def _odd(px: float) -> int:

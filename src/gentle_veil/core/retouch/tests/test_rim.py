@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.retouch.rim import INNER_PX, read_rim
+from gentle_veil.core.retouch.rim import INNER_PX, read_rim, rim_along
 
 SHAPE = (200, 220)
 YS, XS = np.mgrid[: SHAPE[0], : SHAPE[1]].astype(float)
@@ -76,3 +76,35 @@ def test_a_dark_mark_by_the_rim__does_not_move_it_where_nothing_is_read_from_the
         off.append(np.abs(laid - clean)[mark].mean())
     assert off[1] < 0.01
     assert off[1] < 0.5 * off[0]
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize("through", [False, True])
+def test_skin_that_light_grazes_by_the_rim__is_surface_up_to_where_it_ends(through: bool) -> None:
+    """A pale strip along the rim has a colour between those of skin and wall."""
+    pale = 1.2 * (0.55 * SKIN + 0.45 * SKIN.mean())
+    sharp = np.where((YS < BEND)[..., None], np.where((YS > BEND - 4)[..., None], pale, SKIN), WALL)
+    grain = 1 + 0.01 * np.random.default_rng(2).normal(size=(*SHAPE, 1))
+    picture = (cv2.GaussianBlur(sharp, (0, 0), 0.7) * grain).astype(np.float32)
+    mark = np.hypot(XS - 110, YS - (BEND - 12)) < 8
+    rim = read_rim(picture, mark, own=np.log(SKIN[[0, 2]] / SKIN[1]), through=through)
+    beside = (np.abs(XS - 110) < 30) & (np.abs(YS - BEND) < 8)
+    assert np.mean((rim.depth <= 0) == (YS > BEND), where=beside) > 0.95
+    off = (rim.depth - (BEND - YS + 0.5))[beside & (rim.depth > 0)]
+    assert np.abs(off).mean() < 1.0
+
+
+@pytest.mark.truth
+def test_along_a_mark__the_rim_runs_between_the_pixels_and_not_in_steps() -> None:
+    line = 120 + 0.35 * (XS - 110) - 0.004 * (XS - 110) ** 2
+    mark = np.hypot(XS - 110, YS - (line - 4)) < 10
+    depth = rim_along((line < YS) & ~mark, mark)
+    assert depth is not None
+    true = (line - YS) / np.hypot(1, 0.35 - 0.008 * (XS - 110))
+    off = (depth - true)[mark & (np.abs(true) < 4)]
+    assert off.std() < 0.1
+    assert abs(off.mean() - 0.5) < 0.4
+
+
+def test_along_a_mark_that_has_no_rim_beside_it__there_is_none() -> None:
+    assert rim_along(np.zeros(SHAPE, bool), INSIDE) is None

@@ -62,7 +62,7 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     inside = outline_distance(placement.polygon_ref, box) < EDGE_PX
     marks = marks_over(placement, size, (x0, y0))
     img_lin = calm_look(frames, placement, box, raw_lin)
-    surface, behind = on_surface(img_lin, inside)
+    surface, behind = on_surface(img_lin, inside, grazed=True)
     surface &= ~grown(behind, EDGE_PX)
     depth = distance_from(behind)
     # The tone meets whatever lies around the mark, lips too; texture comes from plain skin only.

@@ -23,6 +23,7 @@ from gentle_veil.core.veils.conceal.undertone import BLED_PX, DARKEST
 
 LIGHT_SIGMA = 5.0  # reference px over which a frame's light is read
 REST_SIGMA, REST_NEAREST = 2.0, (8.0, 4.0)  # reference px: what clean skin next to ink says, and how far it is heard
+GRAZED_PX = 5.0  # reference px from the rim, within which light that grazes the surface lies on it
 LEAST_SLIP, RING_SLIP = 0.3, 1.0  # px; of the slip, from which skin beside ink is skin
 ENOUGH = 0.2  # share of clean skin around a pixel from which its own surroundings are asked
 PARTLY, ALL_AROUND = 0.8, 0.95  # shares of surface, up to which a place lies within it and not at its rim
@@ -101,7 +102,7 @@ def lit_tone(
     if around.front is not None:
         weight, told = (w * (1 - around.front)[..., None] for w in (weight, told))
     depth = rim.depth / np.float32(around.scale)
-    limb_px = max(LIMB_PX, rim.slope / around.scale)
+    limb_px = max(GRAZED_PX, rim.slope / around.scale)
     away = away_at(plate, where)
     apart = away >= max(BLED_PX, RING_SLIP * reach.slip / around.scale)
     skin = (weight[..., 0] > 0.99) & (depth > limb_px) & apart
