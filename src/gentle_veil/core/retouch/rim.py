@@ -32,6 +32,7 @@ DARKEST = 2e-3
 BLURRED_PX = 2  # around a mark that its blur reaches
 BESIDE_PX, LEAST_EDGE = 14, 12  # px around it, and px of rim in that, that tell how the rim goes on
 ALONG_TIMES, ALONG_PX = 1.0, 20  # mark's sizes and px around it, in which the slope is alike
+LARGE_SHARE = 0.2  # of the largest part of what is behind
 LINE_ROUNDS, OUTLYING, MOST_SPREAD_PX = 4, 3.0, 1.5  # in which a parabola is laid through it; spreads; px it may spread
 
 
@@ -125,7 +126,7 @@ def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
     A dark mark by the rim looks like what is ``behind`` (outside of the mark); but the rim goes on along the mark as it
     goes on both its sides, as a parabola.
     """
-    near = grown(inside, BESIDE_PX)
+    near, behind = grown(inside, BESIDE_PX), _large_parts(behind)
     edge = behind & grown(~behind & ~inside, 1) & near & ~grown(inside, 1)
     points = np.argwhere(edge)[:, ::-1].astype(np.float64)
     if len(points) < LEAST_EDGE:
@@ -145,6 +146,14 @@ def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
     t, n = np.moveaxis((np.stack([xs, ys], axis=-1) - centre) @ axes.T, -1, 0)
     further = (n - np.polyval(rim, t)) / np.hypot(1, np.polyval(np.polyder(rim), t))
     return np.asarray(-np.sign(np.median(further[behind & near])) * further, np.float32)
+
+
+def _large_parts(mask: MaskBool) -> MaskBool:
+    """A mask (h, w) without parts that are small beside its largest: they are moles and holes, and no background."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8))
+    sizes = stats[:, cv2.CC_STAT_AREA].copy()
+    sizes[0] = 0
+    return np.asarray((sizes > LARGE_SHARE * sizes.max())[labels] & mask)
 
 
 def _along_px(inside: MaskBool) -> int:

@@ -25,7 +25,8 @@ from gentle_veil.core.veils.conceal.surround import LEAST_RING, Steps, look_arou
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
 KEPT = 4  # frames whose rims are kept at a time
-FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then never behind
+FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then hardly ever behind
+GAP_FRAMES = 6  # with a rim on both sides, within which it is there all the same
 
 
 @dataclass(frozen=True)
@@ -34,8 +35,9 @@ class Rims:
 
     Convention: ``steps`` are those of `hold`; ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
                 scene-linear (h, w, 3); ``size`` width and height of a frame; a mark that ``stands_out`` may look like
-                what is behind, and is not asked for the rim; ``frames`` those beside which there is one, None for any
-                that shows it; ``known`` keeps what was read last
+                what is behind, and is not asked for the rim; ``doubting`` that a mark which faces the lens can be
+                behind for the most part; ``frames`` those beside which there is one, None for any that shows it;
+                ``known`` keeps what was read last
     """
 
     placement: Placement
@@ -45,6 +47,7 @@ class Rims:
     size: tuple[int, int]
     in_front: Front
     stands_out: bool
+    doubting: bool = False
     frames: frozenset[int] | None = None
     known: dict[int, tuple[Box, Rim] | None] = field(default_factory=dict)
 
@@ -98,10 +101,10 @@ class Rims:
             return None
         rim = read_rim(img_lin, inside, own=self.own, through=self.stands_out)
         behind = rim.depth <= 0
-        faces = _area(mark) > FACING * scale**2 * _area(mark_ref)
-        if not behind.any() or (faces and behind[inside].mean() > HIDDEN):
+        if not behind.any():
             return None
-        return box, rim
+        faces = _area(mark) > FACING * scale**2 * _area(mark_ref)
+        return None if self.doubting and faces and behind[inside].mean() > HIDDEN else (box, rim)
 
 
 def find_rims(
@@ -119,7 +122,7 @@ def find_rims(
         return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
 
     own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
-    rims = Rims(placement, steps, own, read, frames.size, placement.front, stands_out)
+    rims = Rims(placement, steps, own, read, frames.size, placement.front, stands_out, doubting=True)
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     shown, near = [], []
     for i, k in enumerate(seen):
@@ -127,7 +130,12 @@ def find_rims(
         shown.append(rims.at(k) is not None)
         near.append(_takes_of_the_ring(rims, placement, steps, k, frames.size))
     steady = steady_runs(near)
-    found = [k for i, k in enumerate(seen) if shown[i] and near[i] == steady[i]]
+    rims = replace(rims, doubting=False, known={})
+    found = [
+        k
+        for i, k in enumerate(seen)
+        if (shown[i] and near[i] == steady[i]) or (_within_a_gap(steady, i) and rims.at(k) is not None)
+    ]
     if not found:
         return placement, {}
     rims = replace(rims, frames=frozenset(found), known={})
@@ -136,6 +144,11 @@ def find_rims(
         "stands_out": stands_out,
         "frames": found,
     }
+
+
+def _within_a_gap(near: list[bool], i: int) -> bool:
+    """Whether a rim that is not near on a frame is so soon before and soon after it."""
+    return not near[i] and any(near[max(i - GAP_FRAMES, 0) : i]) and any(near[i + 1 : i + 1 + GAP_FRAMES])
 
 
 def _takes_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, size: tuple[int, int]) -> bool:

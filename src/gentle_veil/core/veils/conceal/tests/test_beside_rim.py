@@ -15,14 +15,15 @@ WALL = (104, 112, 121)  # code values
 NEAREST = 4.0  # px from the middle of the mark, that the wall comes to
 
 
-def before_a_wall(pictures: np.ndarray, maps: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Frames (T, H, W, 3) that end at a wall which comes nearer, and how far each pixel is from it (T, H, W)."""
+def before_a_wall(pictures: np.ndarray, maps: np.ndarray, coming: float = 70.0) -> tuple[np.ndarray, np.ndarray]:
+    """Frames (T, H, W, 3) that end at a wall which comes nearer by so many px, and how far each pixel is from it
+    (T, H, W)."""
     count, height, width = pictures.shape[:3]
     out, away = pictures.copy(), np.zeros(pictures.shape[:3])
     xs = np.arange(width)[None] + 0.15 * np.arange(height)[:, None]
     for k in range(count):
         middle = maps[k] @ (*CENTRE, 1.0)
-        rim = middle[0] / middle[2] + 0.15 * middle[1] / middle[2] + NEAREST + 70 * (1 - k / (count - 1))
+        rim = middle[0] / middle[2] + 0.15 * middle[1] / middle[2] + NEAREST + coming * (1 - k / (count - 1))
         away[k] = rim - xs
         share = cv2.GaussianBlur((away[k] > 0).astype(np.float32), (0, 0), 0.9)[..., None]
         grain = np.random.default_rng(k).normal(0, 1.5, (height, width, 1))
@@ -56,3 +57,23 @@ def test_what_is_behind__is_known_on_the_frames_that_show_it_beside_the_mark(spo
     frames = prepared["rim"]["frames"]
     assert frames[-1] == len(marked) - 1
     assert 0 not in frames[1:]
+
+
+@pytest.mark.truth
+def test_a_drape_that_slips_over_the_rim_for_some_frames__takes_nothing_of_what_is_behind(spotted_shot) -> None:
+    maps = spotted_shot.frame_from_ref
+    (marked, away), (clean, _) = (before_a_wall(p, maps, 12.0) for p in (spotted_shot.marked, spotted_shot.clean))
+    last = len(maps) - 1
+    slipped, late = maps.copy(), range(last - 5, last - 2)
+    for k in late:
+        over = np.eye(3)
+        over[0, 2] = NEAREST + 12 * (1 - k / last) + 3
+        slipped[k] = over @ maps[k]
+    params = ConcealParams(hold=False)
+    prepared = VEIL.prepare(ArrayFrames(marked), placed(slipped), params)
+    assert set(late) <= set(prepared["rim"]["frames"])
+    results = rendered(replace(spotted_shot, marked=marked), placed(slipped), params)
+    for k in late:
+        off = np.minimum(*(np.abs(results[k].astype(int) - p[k]).max(axis=-1) for p in (marked, clean)))
+        assert (off[away[k] < -4] > 8).sum() < 12
+        assert (off[away[k] > 3] > 30).sum() < 12
