@@ -68,14 +68,11 @@ def read_rim(
     shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`. With
     ``through`` the mark itself tells nothing of the rim, which goes on along it as on both sides.
     """
-    behind = behind_the_rim(frame_lin, inside, shown, own)
     blind = grown(inside, BLURRED_PX) if through else np.zeros_like(inside)
-    line = None
-    if through:
-        behind &= ~blind
-        line = rim_along(behind, blind)
-        if line is not None:
-            behind |= blind & (line <= 0)
+    behind = behind_the_rim(frame_lin, inside, shown, own) & ~blind
+    line = rim_along(behind, blind) if through else None
+    if line is not None:
+        behind |= blind & (line <= 0)
     if not behind.any():
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)
@@ -111,10 +108,7 @@ def behind_the_rim(
     size: float = 1.0,
 ) -> MaskBool:
     """Where the picture shows what is behind the surface, (h, w); all as in `read_rim`, ``size`` as in `on_surface`."""
-    if size < 1:
-        behind = on_surface(frame_lin, inside, size=size, own=own, grazed=True)[1]
-    else:
-        behind = _behind(frame_lin, inside, own)
+    behind = _behind(frame_lin, inside, own, size)
     if shown is not None and (behind & inside).any():
         behind = rooted(behind & ~shown(behind), ~inside)
     return behind
@@ -240,11 +234,11 @@ def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-9))
 
 
-def _behind(frame: ImageF32, inside: MaskBool, own: np.ndarray | None) -> MaskBool:
+def _behind(frame: ImageF32, inside: MaskBool, own: np.ndarray | None, size: float) -> MaskBool:
     """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
     h, w = inside.shape
-    if min(h, w) < LARGE_PX:
-        return on_surface(frame, inside, own=own, grazed=True)[1]
+    if size < 1 or min(h, w) < LARGE_PX:
+        return on_surface(frame, inside, size=size, own=own, grazed=True)[1]
     small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
     _, behind = on_surface(halved(frame), small, size=0.5, own=own, grazed=True)
     return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5
