@@ -2,7 +2,7 @@
 
 The picture is split into three bands whose sum is the picture: pores and grain, what is evened, and broad light.
 Only the middle band is lessened, only where the colour is the skin's, and only as far as it is faint: an eye, a lip
-or the edge of a shadow is no blotch.
+or the edge of a shadow is no blotch. What colour the skin has is looked for anew on each frame, as light changes it.
 """
 
 from dataclasses import dataclass
@@ -27,7 +27,9 @@ LIGHTNESS_SHARE = 0.4  # how much lightness counts beside colour: skin is lit an
 FAINT = 0.075  # encoded; a blotch stands off by about this much at most
 SOFT_EDGE = 0.5  # of the tolerance, over which the selection falls off
 NO_SKIN = [60.0, 15.0, 18.0]  # CIELAB, where nothing can be sampled
-SAMPLES = 5000  # px, to find the most common colour
+SAMPLES, LEAST_SAMPLES = 5000, 40  # px, to find the most common colour
+BLACK = 16.0  # what lightness is short of a multiple of the cube root
+SHADED_MOST = 2.0  # times that a shadow's colour is raised; deeper ones are mostly grain
 MASK_SIGMA = 1.5  # px; a selection does not tremble with the grain
 
 
@@ -137,17 +139,9 @@ class Smooth:
         if box is None:
             return NO_SKIN
         x0, y0, x1, y1 = box
-        calm = cv2.GaussianBlur(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]), (0, 0), MASK_SIGMA)
-        inside = outline_distance(placement.polygon_ref, box) < 0
-        some = calm[inside]
-        lab = lab_from_linear(some[:: max(1, len(some) // SAMPLES)])
-        if not len(lab):
-            return NO_SKIN
-        centre = np.median(lab, axis=0)
-        for _ in range(4):  # towards the densest place: hair and lips within the outline do not pull it
-            off = np.linalg.norm(lab - centre, axis=1)
-            centre = np.median(lab[off <= np.percentile(off, 60)], axis=0)
-        return [round(float(v), 3) for v in centre]
+        calm = _calm(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]))
+        colour = _most_common(lab_from_linear(calm[outline_distance(placement.polygon_ref, box) < 0]))
+        return [round(float(v), 3) for v in colour]
 
     def apply(self, site: Site, params: SmoothParams, prepared: dict[str, Any]) -> Patch | None:
         track = site.placement.track
@@ -160,7 +154,13 @@ class Smooth:
             return None
         matte = edge_matte(site, polygon, box, scale)
         below = site.canvas.read(box)
-        skin = _skin(below, params, prepared["skin"])
+        lab = lab_from_linear(_calm(below))
+        here = np.array(prepared["skin"])
+        if not site.placement.on_picture:  # there most of what is within the outline need not be skin
+            front = site.front(box)
+            shown = matte > 0.5 if front is None else (matte > 0.5) & (front <= 0)
+            here = _most_common(lab[shown], here)
+        skin = _skin(lab, params, prepared["skin"], here)
         off = without_features(site, box, prepared["features"], params.feature_feather, within_face=params.within_face)
         matte = corrected(site, box, matte * skin * off, prepared["selected"])
         if not (matte > 0).any():
@@ -168,11 +168,32 @@ class Smooth:
         return Patch(box, _evened(below, np.maximum(skin * off, matte), params, scale), matte)
 
 
-def _skin(img_lin: ImageF32, params: SmoothParams, sampled: list[float]) -> MatteF32:
-    """How much each pixel is skin, by its colour in CIELAB, (h, w) in [0, 1]."""
-    lab = lab_from_linear(cv2.GaussianBlur(img_lin, (0, 0), MASK_SIGMA, borderType=cv2.BORDER_REFLECT))
-    a, b = params.skin if params.skin is not None else sampled[1:3]
-    off = np.sqrt((lab[..., 1] - a) ** 2 + (lab[..., 2] - b) ** 2 + (LIGHTNESS_SHARE * (lab[..., 0] - sampled[0])) ** 2)
+def _calm(img_lin: ImageF32) -> ImageF32:
+    return cv2.GaussianBlur(img_lin, (0, 0), MASK_SIGMA, borderType=cv2.BORDER_REFLECT)
+
+
+def _most_common(lab: np.ndarray, start: np.ndarray | None = None) -> np.ndarray:
+    """The densest place of some colours (N, 3), from ``start`` on: hair and lips among them do not pull it."""
+    lab = lab[:: max(1, len(lab) // SAMPLES)]
+    if len(lab) < LEAST_SAMPLES:
+        return np.array(NO_SKIN if start is None else start)
+    centre = np.median(lab, axis=0) if start is None else start
+    for _ in range(4):
+        off = np.linalg.norm(lab - centre, axis=1)
+        centre = np.median(lab[off <= np.percentile(off, 60)], axis=0)
+    return centre
+
+
+def _skin(lab: np.ndarray, params: SmoothParams, sampled: list[float], here: np.ndarray) -> MatteF32:
+    """How much each pixel is skin, by its colour in CIELAB (h, w, 3), (h, w) in [0, 1].
+
+    ``sampled``: the skin's colour on the reference, ``here`` on this frame. Less light takes from lightness and colour
+    alike (CIE 1976: both go with the cube root), so colour is compared as it would be at the skin's own lightness.
+    """
+    asked = here[1:] if params.skin is None else here[1:] + np.array(params.skin) - sampled[1:]
+    shaded = np.minimum((here[0] + BLACK) / (lab[..., 0] + BLACK), SHADED_MOST)
+    off_colour = np.hypot(shaded * lab[..., 1] - asked[0], shaded * lab[..., 2] - asked[1])
+    off = np.hypot(off_colour, LIGHTNESS_SHARE * (lab[..., 0] - here[0]))
     t = np.clip((off / params.tolerance - 1) / SOFT_EDGE + 0.5, 0, 1)
     return (0.5 + 0.5 * np.cos(np.pi * t)).astype(np.float32)
 

@@ -4,7 +4,7 @@ import pytest
 from skimage import data
 
 from gentle_veil.core.colour.cielab import lab_from_linear
-from gentle_veil.core.colour.transfer import bt709_encode
+from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement
@@ -107,6 +107,29 @@ def test_a_later_stroke__takes_back_what_one_before_it_added(face) -> None:
 def test_strokes__may_lie_beyond_the_outline(face) -> None:
     _, matte = smoothed(face, selection=(stroke("add", 156, 116, 3),))
     assert matte[116, 156] > 0.9
+
+
+@pytest.mark.property
+@pytest.mark.parametrize("light", [(0.3, 0.3, 0.3), (1.3, 1.0, 0.55), (0.55, 0.7, 1.1)])
+def test_other_light_on_a_frame__is_the_same_skin(face, light) -> None:
+    lit = bt709_encode(bt709_decode(face["raw"] / np.float32(255)) * np.float32(light))
+    frames = ArrayFrames(np.stack([face["raw"], np.rint(255 * np.clip(lit, 0, 1)).astype(np.uint8)]))
+    placement = Placement(still_track((160, 120), 2, 0), OUTLINE, OUTLINE)
+    layer = Layer(
+        "s", Smooth(), placement, SmoothParams(), prepared=Smooth().prepare(frames, placement, SmoothParams())
+    )
+    plain, other = (render_frame(frames, (layer,), k).matte("s") for k in (0, 1))
+    inner = cv2.erode(face["eye"].astype(np.uint8), np.ones((7, 7), np.uint8)).astype(bool)
+    assert np.abs(plain - other)[20:100, 20:90].max() < 0.1
+    assert other[inner].max() < 0.05
+
+
+@pytest.mark.property
+def test_shadow_over_half_of_it__is_skin_all_the_same(face) -> None:
+    shade = np.where(np.arange(160) < 60, 0.35, 1.0).astype(np.float32)[None, :, None]
+    lit = bt709_encode(bt709_decode(face["raw"] / np.float32(255)) * shade)
+    _, matte = smoothed({**face, "raw": np.rint(255 * lit).astype(np.uint8)})
+    assert np.median(matte[20:100, 20:50]) > 0.95
 
 
 PORTRAIT = np.array([[70.0, 30], [210, 30], [210, 220], [70, 220]])
