@@ -77,9 +77,13 @@ def bared(placement: Placement, prepared: Mapping[str, Any]) -> Placement:
     """A placement in whose front nothing that was found covers its mark on the frames on which that is ``bare``, as the
     veil's preparation has it."""
     front, steps = placement.front, prepared.get("steps", {})
-    marks = {k: placement.polygon_ref + np.array(steps[str(k)]) for k in prepared.get("bare", ())}
-    if not marks or not isinstance(front, InFront):
+    if not prepared.get("bare") or not isinstance(front, InFront):
         return placement
+    track, marks = placement.track.moved(steps), {}
+    for k in prepared["bare"]:
+        row, own = track.row(k), front.track.row(k)
+        if row is not None and own is not None:
+            marks[k] = front.track.to_reference(track.carry(placement.polygon_ref, row), own)
     return replace(placement, front=replace(front, found=uncovered(front.found, marks)))
 
 

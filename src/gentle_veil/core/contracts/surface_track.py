@@ -1,5 +1,6 @@
 """One result for every follower: a mesh on the reference frame and where it lies on each frame."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -69,6 +70,17 @@ class SurfaceTrack:
             status=self.status[rows],
             frames=self.frames[rows],
             homographies=None if self.homographies is None else self.homographies[rows],
+        )
+
+    def moved(self, steps: Mapping[str, Sequence[float]]) -> "SurfaceTrack":
+        """The same surface, on some frames (by their number, as text) moved as a whole by a step (x, y) in px."""
+        by = np.array([steps.get(str(int(k)), (0.0, 0.0)) for k in self.frames], np.float64)
+        there = np.tile(np.eye(3), (len(by), 1, 1))
+        there[:, :2, 2] = by
+        return replace(
+            self,
+            positions=(self.positions + by[:, None]).astype(self.positions.dtype),
+            homographies=None if self.homographies is None else there @ self.homographies,
         )
 
     def standing_on(self, frame: int) -> "SurfaceTrack":

@@ -21,7 +21,7 @@ from gentle_veil.core.measure.runs import steady_runs
 from gentle_veil.core.retouch.rim import Rim, read_rim
 from gentle_veil.core.retouch.surface_colour import log_ratios, shows_another
 from gentle_veil.core.types import ImageF32, MatteF32, Points
-from gentle_veil.core.veils.conceal.surround import LEAST_RING, Steps, look_around
+from gentle_veil.core.veils.conceal.surround import LEAST_RING, look_around
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
 KEPT = 4  # frames whose rims are kept at a time
@@ -33,7 +33,7 @@ GAP_FRAMES = 6  # with a rim on both sides, within which it is there all the sam
 class Rims:
     """The rim beside a mark on each frame; a `Front` of its own, with what lies ``in_front`` for the rest.
 
-    Convention: ``steps`` are those of `hold`; ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
+    Convention: ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
                 scene-linear (h, w, 3); ``size`` width and height of a frame; a mark that ``stands_out`` may look like
                 what is behind, and is not asked for the rim; ``doubting`` that a mark which faces the lens can be
                 behind for the most part; ``frames`` those beside which there is one, None for any that shows it;
@@ -41,7 +41,6 @@ class Rims:
     """
 
     placement: Placement
-    steps: Steps
     own: np.ndarray
     read: Callable[[int, Box], ImageF32]
     size: tuple[int, int]
@@ -86,7 +85,7 @@ class Rims:
         row = track.row(k)
         if row is None:
             return None
-        mark_ref = self.placement.polygon_ref + np.array(self.steps.get(str(k), (0.0, 0.0)))
+        mark_ref = self.placement.polygon_ref
         mark = track.carry(mark_ref, row)
         scale = track.scale_at(mark_ref.mean(axis=0), row)
         size = float(np.ptp(mark_ref, axis=0).max())
@@ -108,13 +107,13 @@ class Rims:
 
 
 def find_rims(
-    frames: FrameSource, placement: Placement, steps: Steps, *, stands_out: bool, report: Report = silent
+    frames: FrameSource, placement: Placement, *, stands_out: bool, report: Report = silent
 ) -> tuple[Placement, dict[str, Any]]:
     """A placement whose front knows the rim, and, to be kept, on which frames there is one beside the mark and the
     surface's colour: ``{}`` where there is none."""
     track = placement.track
     row = track.row(track.reference_frames[0])
-    around = None if row is None else look_around(placement, row, steps, frames.size)
+    around = None if row is None else look_around(placement, row, frames.size)
     if around is None or around.ring.sum() < LEAST_RING:
         return placement, {}
 
@@ -122,13 +121,13 @@ def find_rims(
         return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
 
     own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
-    rims = Rims(placement, steps, own, read, frames.size, placement.front, stands_out, doubting=True)
+    rims = Rims(placement, own, read, frames.size, placement.front, stands_out, doubting=True)
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     shown, near = [], []
     for i, k in enumerate(seen):
         report(i, len(seen), f"looking for the surface's rim, frame {k}")
         shown.append(rims.at(k) is not None)
-        near.append(_takes_of_the_ring(rims, placement, steps, k, frames.size))
+        near.append(_takes_of_the_ring(rims, placement, k, frames.size))
     steady = steady_runs(near)
     rims = replace(rims, doubting=False, known={})
     found = [
@@ -151,10 +150,10 @@ def _within_a_gap(near: list[bool], i: int) -> bool:
     return not near[i] and any(near[max(i - GAP_FRAMES, 0) : i]) and any(near[i + 1 : i + 1 + GAP_FRAMES])
 
 
-def _takes_of_the_ring(rims: Rims, placement: Placement, steps: Steps, k: int, size: tuple[int, int]) -> bool:
+def _takes_of_the_ring(rims: Rims, placement: Placement, k: int, size: tuple[int, int]) -> bool:
     """Whether some of the mark's ring shows what is behind."""
     row = placement.track.row(k)
-    around = None if row is None else look_around(placement, row, steps, size)
+    around = None if row is None else look_around(placement, row, size)
     behind = None if around is None else rims.behind(k, around.box)
     return around is not None and behind is not None and bool(behind[around.ring].any())
 
@@ -194,7 +193,7 @@ def beside_rim(site: Site, prepared: dict[str, Any]) -> BesideRim | None:
 
     own = np.array(kept["own"])
     front, size = site.placement.front, site.canvas.size
-    rims = Rims(site.placement, prepared["steps"], own, read, size, front, kept["stands_out"])
+    rims = Rims(site.placement, own, read, size, front, kept["stands_out"])
     here = rims.at(site.k)
     if here is None:
         return None

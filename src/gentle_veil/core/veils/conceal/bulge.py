@@ -18,7 +18,7 @@ from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.retouch.light import FLOOR, tone_from_around
 from gentle_veil.core.types import ImageF32
 from gentle_veil.core.veils.conceal.extent import told_nearer
-from gentle_veil.core.veils.conceal.surround import LEAST_RING, LEAST_SHOWN, Steps, Surround, look_around
+from gentle_veil.core.veils.conceal.surround import LEAST_RING, LEAST_SHOWN, Surround, look_around
 
 STEADY_FRAMES = 4.0  # Gaussian sigma over which the bulge is smoothed
 SAID_POWER = 4  # of the share of a ring that is shown: half a ring tells next to nothing of the middle
@@ -47,7 +47,6 @@ def bump(distance: ImageF32) -> ImageF32:
 def bulge_steps(
     frames: FrameSource,
     placement: Placement,
-    steps: Steps,
     extent: dict[str, Any],
     bend: bool,
     *,
@@ -55,18 +54,17 @@ def bulge_steps(
 ) -> dict[str, list[float]]:
     """Frame number k -> what to add to the log tone in the middle of the mark, per channel.
 
-    Frames on which something hides part of the ring have little say. ``steps`` are those of `hold`, ``extent`` is what
-    `mark_extent` gives
+    Frames on which something hides part of the ring have little say. ``extent`` is what `mark_extent` gives
     """
     track, told = placement.track, {}
     seen = [row for row, k in enumerate(track.frames) if track.seen(int(k))]
     for i, row in enumerate(seen):
         k = int(track.frames[row])
         report(i, len(seen), f"reading the light, frame {k}")
-        whole = look_around(placement, row, steps, frames.size)
+        whole = look_around(placement, row, frames.size)
         if whole is None or whole.ring.sum() < LEAST_RING:
             continue
-        whole = told_nearer(whole, extent, track, row, steps)
+        whole = told_nearer(whole, extent, track, row)
         around = whole.behind(placement.front(k, whole.box))
         here = _told(Canvas(frames[k], frames.encoding).read(around.box), around, bend)
         if here is not None:

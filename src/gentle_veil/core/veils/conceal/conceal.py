@@ -35,7 +35,7 @@ from gentle_veil.core.veils.conceal.donors import (
     taken,
 )
 from gentle_veil.core.veils.conceal.extent import mark_extent, told_nearer
-from gentle_veil.core.veils.conceal.hold import Held, hold_steps
+from gentle_veil.core.veils.conceal.hold import Held, held_site, hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plates import lay_plates, make_plates
 from gentle_veil.core.veils.conceal.surround import LEAST_SHOWN, Surround, look_around
@@ -73,15 +73,17 @@ class Conceal:
                 "plates": plates,
                 "softness": soft,
             }
+        placement = held.placed(placement)
         extent = mark_extent(frames, placement)
-        placement, rim = find_rims(frames, placement, held.steps, stands_out=bool(extent), report=report)
+        placement, rim = find_rims(frames, placement, stands_out=bool(extent), report=report)
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)
-        bulges = bulge_steps(frames, placement, held.steps, extent, params.light_bends, report=report)
+        bulges = bulge_steps(frames, placement, extent, params.light_bends, report=report)
         return {**found, **asdict(held), "bulges": bulges, "rim": rim, "extent": extent}
 
     def apply(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
+        site = held_site(site, prepared["steps"], [int(k) for k in prepared.get("plates", ())])
         rim = beside_rim(site, prepared)
         if rim is None:
             return self._applied(site, params, prepared)
@@ -89,13 +91,11 @@ class Conceal:
         return None if patch is None else rim.laid(patch)
 
     def _applied(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
-        around = look_around(
-            site.placement, site.row, prepared["steps"], site.canvas.size, feather=widest_feather(site), grow=site.grow
-        )
+        around = look_around(site.placement, site.row, site.canvas.size, feather=widest_feather(site), grow=site.grow)
         if around is None:
             return None
         extent = prepared.get("extent", {})
-        around = told_nearer(around, extent, site.placement.track, site.row, prepared["steps"])
+        around = told_nearer(around, extent, site.placement.track, site.row)
         around = around.behind(site.front(around.box))
         if around.shown < LEAST_SHOWN:
             return None  # nothing tells what belongs there, nor is much of it to be seen
@@ -135,7 +135,7 @@ class Conceal:
             gains.append(float(np.log2(np.e) * log_gain[matte > 0.5].mean()) if (matte > 0.5).any() else 0.0)
         made = patches[0]
         if len(patches) > 1:
-            made = mixed(patches, shares(site, around.box, around.outline_ref, places))
+            made = mixed(patches, shares(site, around.box, site.placement.polygon_ref, places))
         figures = {"light_stops": float(np.mean(gains)), "donor_inside": min(insides)}
         return Patch(around.box, made, matte, figures)
 
@@ -152,7 +152,7 @@ class _Laying:
 
     def skin_of(self, place: Place) -> tuple[Taken, ImageF32, ImageF32]:
         """What a place shows, the same in the light that belongs here, and by what log gain (h, w, 3)."""
-        there = donor_from_mark(self.around.outline_ref, place, self.site.k)
+        there = donor_from_mark(self.site.placement.polygon_ref, place, self.site.k)
         skin = taken(self.site, self.site.placement.track.map_along_surface(self.site.row, self.around.box, there))
         log_gain = self._log_gain(skin)
         return skin, (skin.img_lin * np.exp(np.float32(self.params.light) * log_gain)).astype(np.float32), log_gain

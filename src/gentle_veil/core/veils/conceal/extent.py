@@ -17,7 +17,7 @@ from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.veils.conceal.drawn import away_at, packed_away
 from gentle_veil.core.veils.conceal.plate import calm_look, marks_over
-from gentle_veil.core.veils.conceal.surround import RING_GAP, Steps, Surround
+from gentle_veil.core.veils.conceal.surround import RING_GAP, Surround
 from gentle_veil.core.veils.conceal.undertone import EDGE_PX, SKIN_SPREAD, calm_log, clean_tone
 
 ROOM = 24  # reference px around the mark, whose skin says what is clean
@@ -49,11 +49,9 @@ def mark_extent(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     return {"box": list(box), "away": packed_away(filled)}
 
 
-def told_nearer(around: Surround, extent: dict[str, Any], track: SurfaceTrack, row: int, steps: Steps) -> Surround:
-    """A mark's surround on the frame of ``row`` whose ring has the skin within the outline, too; ``steps`` are those of
-    `hold`."""
+def told_nearer(around: Surround, extent: dict[str, Any], track: SurfaceTrack, row: int) -> Surround:
+    """A mark's surround on the frame of ``row`` whose ring has the skin within the outline, too."""
     if not extent:
         return around
-    step = np.array(steps.get(str(int(track.frames[row])), (0.0, 0.0)))
-    away = away_at(extent, track.map_ref_from_frame(row, around.box) - step)
+    away = away_at(extent, track.map_ref_from_frame(row, around.box))
     return replace(around, ring=around.ring | ((around.distance <= RING_GAP) & (away > FREE_PX)))

@@ -52,10 +52,10 @@ def _corner(placement: Placement, picture: Picture, size: tuple[int, int]) -> np
     return np.zeros(2) if picture.size == size else np.array(sent_box(placement, size)[:2], np.float64)
 
 
-def painted_tone(site: Site, name: str, around: Surround, step: np.ndarray) -> ImageF32:
+def painted_tone(site: Site, name: str, around: Surround) -> ImageF32:
     """The log light of a painted plate over the surround's box of the frame, as it was on the reference."""
     picture = site.placement.pictures[name]
-    where = site.placement.track.map_ref_from_frame(site.row, around.box) - step
+    where = site.placement.track.map_ref_from_frame(site.row, around.box)
     where -= _corner(site.placement, picture, site.canvas.size)
     painted = picture.frame(0)[..., :3]
     return np.log(np.maximum(sample_cubic(np.ascontiguousarray(painted), where), DARKEST))

@@ -72,25 +72,24 @@ def lay_plates(
 ) -> Patch | None:
     """Lit tone, and texture from the quilts; textures are mixed so that their strength stays."""
     plates = prepared["plates"]
-    step = np.array(prepared["steps"].get(str(site.k), (0.0, 0.0)))
     shares = shared_out(sorted(int(k) for k in plates), site.k)
     if not shares:
         return None
     tone, texture = (np.zeros((*matte.shape, 3), np.float32) for _ in range(2))
     drawn = np.zeros_like(matte)
     frame = site.canvas.read(around.box)
-    seen = [(str(k), share, *_seen_from(site, around, step, k)) for k, share in shares]
-    places = [there.placement.track.map_ref_from_frame(site.row, around.box) - by for _, _, there, _, by in seen]
-    (nearest, _, _, at_home, _), at_nearest = seen[0], places[0]
+    seen = [(str(k), share, *_seen_from(site, around, k)) for k, share in shares]
+    places = [there.placement.track.map_ref_from_frame(site.row, around.box) for _, _, there, _ in seen]
+    (nearest, _, _, at_home), at_nearest = seen[0], places[0]
     rim = read_rim(
         frame,
         around.distance < 0,
         lambda doubtful: shown_there(plates[nearest], at_nearest, at_home, frame, doubtful),
     )
-    for (k, share, there, seen_from, step_there), where in zip(seen, places, strict=True):
+    for (k, share, there, seen_from), where in zip(seen, places, strict=True):
         painted = None
         if params.way == "brought in":
-            painted = painted_tone(there, painted_names(site.placement, params)[int(k)], seen_from, step_there)
+            painted = painted_tone(there, painted_names(site.placement, params)[int(k)], seen_from)
         reach = _reach(there, prepared, int(k), seen_from)
         lit, own = lit_tone(plates[k], where, seen_from, frame, rim, reach, painted, params.light)
         # A painted plate stands for everything within the outline.
@@ -98,7 +97,7 @@ def lay_plates(
         drawn += np.float32(share) * own
         tone += np.float32(share) * lit
         texture += np.float32(share / np.sqrt(sum(s**2 for _, s in shares))) * _texture(
-            there, plates[k], seen_from, step_there, painted, matte * rim.there * own > 0
+            there, plates[k], seen_from, painted, matte * rim.there * own > 0
         )
     made = (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32)
     return Patch(around.box, rim.up_to(made), matte * rim.there * drawn)
@@ -110,35 +109,26 @@ def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Re
     return ink_reach(site, float(np.sqrt(max(here**2 - there**2, 0.0))), around.scale)
 
 
-def _seen_from(site: Site, around: Surround, step: np.ndarray, k: int) -> tuple[Site, Surround, np.ndarray]:
-    """The same site with the surface as it lies on frame k for its reference; the surround and the step likewise."""
+def _seen_from(site: Site, around: Surround, k: int) -> tuple[Site, Surround]:
+    """The same site with the surface as it lies on frame k for its reference; the surround likewise."""
     if k == site.placement.track.reference_frames[0]:
-        return site, around, step
+        return site, around
     placement = site.placement.standing_on(k)
-    row = site.placement.track.row(k)
-    assert row is not None
-    middle = site.placement.polygon_ref.mean(axis=0)
-    a, b = site.placement.track.carry(np.stack([middle, middle + step]), row)
-    centre = placement.polygon_ref.mean(axis=0)
-    return (
-        replace(site, placement=placement),
-        replace(around, scale=placement.track.scale_at(centre, site.row), outline_ref=placement.polygon_ref + (b - a)),
-        b - a,
-    )
+    scale = placement.track.scale_at(placement.polygon_ref.mean(axis=0), site.row)
+    return replace(site, placement=placement), replace(around, scale=scale)
 
 
 def _texture(
     site: Site,
     plate: dict[str, Any],
     around: Surround,
-    step: np.ndarray,
     painted: ImageF32 | None,
     wanted: MaskBool,
 ) -> ImageF32:
     quilt = quilt_of(plate)
     if quilt is None:
         return np.zeros((*around.distance.shape, 3), np.float32)
-    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, step, wanted)
+    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, wanted)
     if painted is not None:
         # A painted plate has pores of its own; only the grain must be the frame's.
         texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))

@@ -166,13 +166,12 @@ def lay_quilt(
     row: int,
     quilt: Quilt,
     around_mark: Surround,
-    step: np.ndarray,
     wanted: MaskBool,
 ) -> ImageF32:
     """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3), where ``wanted``."""
     box, ring = around_mark.box, around_mark.ring
-    targets = track.carry(quilt.patches[:, :2] + step, row)
-    sources = track.carry(quilt.patches[:, 2:4] + step, row)
+    targets = track.carry(quilt.patches[:, :2], row)
+    sources = track.carry(quilt.patches[:, 2:4], row)
     scale = track.scale_at(quilt.patches[:, :2].mean(axis=0), row)
     half = max(round(quilt.half * scale), 3)
     x0, y0, x1, y1 = box

@@ -16,15 +16,12 @@ LEAST_RING = 24  # px of a ring, that tell anything
 LEAST_SHOWN = 0.15  # of a ring, that tells what belongs there
 FRONT_EDGE = 2  # px around what is in front that its blur reaches
 
-Steps = dict[str, list[float]]
-
 
 @dataclass(frozen=True)
 class Surround:
     """Convention: box in frame px; polygon (M, 2) the outline on the frame; distance (h, w) signed px to the grown
     outline; ring (h, w) bool; front (h, w) 1 where something lies in front; frame px."""
 
-    outline_ref: Points
     polygon: Points
     scale: float
     half: float
@@ -50,7 +47,6 @@ class Surround:
 def look_around(
     placement: Placement,
     row: int,
-    steps: Steps,
     size: tuple[int, int],
     *,
     feather: float = 0.0,
@@ -58,12 +54,11 @@ def look_around(
 ) -> Surround | None:
     """Where the mark and its ring lie on the frame of ``row``; None where nothing is in the picture.
 
-    ``feather`` and ``grow`` are in reference px; ``steps`` are those of `hold`.
+    ``feather`` and ``grow`` are in reference px.
     """
     track = placement.track
-    outline_ref = placement.polygon_ref + np.array(steps.get(str(int(track.frames[row])), (0.0, 0.0)))
-    polygon = track.carry(outline_ref, row)
-    scale = track.scale_at(outline_ref.mean(axis=0), row)
+    polygon = track.carry(placement.polygon_ref, row)
+    scale = track.scale_at(placement.polygon_ref.mean(axis=0), row)
     half = float(np.ptp(polygon, axis=0).max()) / 2
     ring_width = float(np.clip(RING_SHARE * half, RING_LEAST, RING_MOST))
     reach = max(grow * scale, 0.0) + max(feather * scale, ring_width + RING_GAP) + 1.0
@@ -74,4 +69,4 @@ def look_around(
     ring = (distance > RING_GAP) & (distance <= RING_GAP + ring_width)
     for mark in placement.marks_ref:
         ring &= outline_distance(track.carry(mark, row), box) > 1.0
-    return Surround(outline_ref, polygon, scale, half, box, distance, ring)
+    return Surround(polygon, scale, half, box, distance, ring)

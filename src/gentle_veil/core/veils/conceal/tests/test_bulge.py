@@ -30,7 +30,7 @@ def followed(darkness: float) -> float:
     """Which share of the swing is added to what the ring promises."""
     frames, swing = lit(darkness)
     still = placed(np.broadcast_to(np.eye(3), (COUNT, 3, 3)).copy())
-    steps = bulge_steps(frames, still, {}, {}, bend=True)
+    steps = bulge_steps(frames, still, {}, bend=True)
     added = np.array([np.mean(steps[str(k)]) for k in range(COUNT)])
     return float(added @ swing / (swing @ swing))
 

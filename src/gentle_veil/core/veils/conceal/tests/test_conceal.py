@@ -101,10 +101,7 @@ def test_hold_steps__finds_the_slip_to_a_fifth_of_a_pixel(spotted_shot) -> None:
     placement = placed(spotted_shot.frame_from_ref, slip=(0.3, 0.1))
     steps = hold_steps(ArrayFrames(spotted_shot.marked), placement).steps
     for k in (6, 10, 13):
-        wrong = np.array([0.3, 0.1]) * k
-        h = spotted_shot.frame_from_ref[k]
-        truth = -np.linalg.inv(h[:2, :2]) @ wrong
-        np.testing.assert_allclose(steps[str(k)], truth, atol=0.35)
+        np.testing.assert_allclose(steps[str(k)], np.array([-0.3, -0.1]) * k, atol=0.35)
     assert steps["0"] == [0.0, 0.0]
 
 
@@ -127,7 +124,7 @@ def test_hold_steps__a_lost_drape__is_found_by_its_mark_where_that_is_to_be_seen
     assert held.alone == [9, 10, 12]
     for k in held.alone:
         there = apply_homography(spotted_shot.frame_from_ref[k], np.array([CENTRE]))
-        truth = track.to_reference(there, track.row(k))[0] - CENTRE
+        truth = (there - track.carry(np.array([CENTRE]), track.row(k)))[0]
         np.testing.assert_allclose(held.steps[str(k)], truth, atol=0.8)  # of 7 to 11 px
     assert "11" not in held.steps
 

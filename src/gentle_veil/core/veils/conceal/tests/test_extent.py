@@ -22,9 +22,9 @@ def test_skin_within_the_outline_of_a_mole__is_in_its_ring_and_the_mole_is_not(s
     frames, placement = ArrayFrames(spotted_shot.marked), roomy(spotted_shot.frame_from_ref)
     extent = mark_extent(frames, placement)
     for row in (0, len(spotted_shot.marked) - 1):
-        around = look_around(placement, row, {}, frames.size)
+        around = look_around(placement, row, frames.size)
         assert around is not None
-        nearer = told_nearer(around, extent, placement.track, row, {})
+        nearer = told_nearer(around, extent, placement.track, row)
         x0, y0, x1, y1 = around.box
         cover = spotted_shot.cover[row][y0:y1, x0:x1]
         inside = around.distance < 0
@@ -36,12 +36,15 @@ def test_skin_within_the_outline_of_a_mole__is_in_its_ring_and_the_mole_is_not(s
 def test_a_step_of_the_mark__moves_what_is_free_of_it(spotted_shot) -> None:
     frames, placement = ArrayFrames(spotted_shot.marked), roomy(spotted_shot.frame_from_ref)
     extent = mark_extent(frames, placement)
-    around = look_around(placement, 0, {"0": [FREE_PX, 0.0]}, frames.size)
-    assert around is not None
-    rings = [told_nearer(around, extent, placement.track, 0, {"0": [x, 0.0]}).ring for x in (0.0, FREE_PX)]
-    deep = around.distance < -2 * FREE_PX
-    assert 0.1 < rings[0][deep].mean() < 0.9
-    np.testing.assert_array_equal(rings[1][deep], np.roll(rings[0], round(FREE_PX), axis=1)[deep])
+    rings, corners = [], []
+    for track in (placement.track, placement.track.moved({"0": [FREE_PX, 0.0]})):
+        around = look_around(replace(placement, track=track), 0, frames.size)
+        assert around is not None
+        rings.append(told_nearer(around, extent, track, 0).ring[around.distance < 0])
+        corners.append(around.box[0])
+    assert corners[1] - corners[0] == FREE_PX
+    assert 0.1 < rings[0].mean() < 0.9
+    np.testing.assert_array_equal(*rings)
 
 
 def test_a_mark_that_fades_into_the_skin__tells_nothing_of_where_it_ends(spotted_shot) -> None:
