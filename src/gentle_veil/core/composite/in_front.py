@@ -79,7 +79,7 @@ def bared(placement: Placement, prepared: Mapping[str, Any]) -> Placement:
     front, steps = placement.front, prepared.get("steps", {})
     if not prepared.get("bare") or not isinstance(front, InFront):
         return placement
-    track, marks = placement.track.moved(steps), {}
+    track, marks = placement.track.moved(steps, prepared.get("shaped_as", {})), {}
     for k in prepared["bare"]:
         row, own = track.row(k), front.track.row(k)
         if row is not None and own is not None:

@@ -72,15 +72,18 @@ class SurfaceTrack:
             homographies=None if self.homographies is None else self.homographies[rows],
         )
 
-    def moved(self, steps: Mapping[str, Sequence[float]]) -> "SurfaceTrack":
-        """The same surface, on some frames (by their number, as text) moved as a whole by a step (x, y) in px."""
+    def moved(self, steps: Mapping[str, Sequence[float]], shaped_as: Mapping[str, int] | None = None) -> "SurfaceTrack":
+        """The same surface, on some frames (by their number, as text) moved as a whole by a step (x, y) in px; on some
+        it lies first where it does on another."""
         by = np.array([steps.get(str(int(k)), (0.0, 0.0)) for k in self.frames], np.float64)
         there = np.tile(np.eye(3), (len(by), 1, 1))
         there[:, :2, 2] = by
+        others = shaped_as or {}
+        rows = [self._row_of.get(others.get(str(int(k)), int(k)), i) for i, k in enumerate(self.frames)]
         return replace(
             self,
-            positions=(self.positions + by[:, None]).astype(self.positions.dtype),
-            homographies=None if self.homographies is None else there @ self.homographies,
+            positions=(self.positions[rows] + by[:, None]).astype(self.positions.dtype),
+            homographies=None if self.homographies is None else there @ self.homographies[rows],
         )
 
     def standing_on(self, frame: int) -> "SurfaceTrack":

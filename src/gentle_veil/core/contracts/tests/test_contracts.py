@@ -71,6 +71,16 @@ def test_map_along_surface__a_step_on_the_reference__is_that_step_on_the_frame(p
     np.testing.assert_allclose(found.reshape(-1, 2), truth, atol=0.05)
 
 
+@pytest.mark.property
+@pytest.mark.parametrize("planar", [True, False])
+def test_surface_track__moved__steps_where_it_is_told_and_lies_as_on_another_frame(planar: bool) -> None:
+    track, some = track_of(planar=planar, frames=(0, 1, 2)), np.array([[20.0, 20], [70.0, 50]])
+    moved = track.moved({"1": (3.0, -2.0), "2": (1.0, 0.0)}, {"2": 0})
+    np.testing.assert_array_equal(moved.carry(some, 0), track.carry(some, 0))
+    np.testing.assert_allclose(moved.carry(some, 1), track.carry(some, 1) + np.array([3.0, -2.0]), atol=1e-4)
+    np.testing.assert_allclose(moved.carry(some, 2), track.carry(some, 0) + np.array([1.0, 0.0]), atol=1e-4)
+
+
 def test_surface_track__wrong_shape__says_which() -> None:
     track = track_of(planar=True)
     with pytest.raises(ShapeError, match="confidence"):

@@ -83,7 +83,7 @@ class Conceal:
         return {**found, **asdict(held), "bulges": bulges, "rim": rim, "extent": extent}
 
     def apply(self, site: Site, params: ConcealParams, prepared: dict[str, Any]) -> Patch | None:
-        site = held_site(site, prepared["steps"], [int(k) for k in prepared.get("plates", ())])
+        site = held_site(site, prepared)
         rim = beside_rim(site, prepared)
         if rim is None:
             return self._applied(site, params, prepared)

@@ -7,58 +7,57 @@ passes, the mark is looked for further away; where it is surely found there, it 
 surely seen, nothing is in front of it, whatever was found to pass.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
-import cv2
 import numpy as np
 
 from gentle_veil.core.composite.in_front import hidden_at
-from gentle_veil.core.composite.matte import Box, clip_box, grown
+from gentle_veil.core.composite.matte import Box, grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
-from gentle_veil.core.contracts.surface_track import SurfaceTrack, error_from_confidence
+from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.contracts.veil import Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.motion.pyramid import grey
-from gentle_veil.core.motion.sampling import sample_cubic
-from gentle_veil.core.types import ImageF32, Points
+from gentle_veil.core.veils.conceal.sought import SURELY, Mark, find, unwrapped
 
 MARGIN = 5  # px of skin around the mark that are compared too
 LARGEST_MARK = 160  # px; a larger mark is a surface of its own, and the drape knows it better
-LEAST_SEEN = 40  # px of a mark's box, that tell anything
 REACH_LEAST, REACH_MOST = 6, 14  # px searched around the drape's place
 SURE = 0.6  # correlation from which a place is believed
 FAR_COST = 0.015  # correlation that one px of distance must win
 SMOOTHING = 1.2  # frames
 LOOSE_PX = 3.0  # expected error of the drape from which its place says little
 FAR_REACH_TIMES, FAR_REACH_MOST = 3.0, 40.0  # of the expected error; px: how far the mark is looked for then
-SURELY = 0.8  # correlation from which a mark is believed so far away
-LIKE_FRAMES = 36  # frames between which a mark looks alike
-AS_STRONG = (0.4, 1.8)  # and of the reference's contrast
+LIKE_FRAMES, SHAPED_FRAMES = 36, 6  # frames between which a mark looks alike; and its surface lies alike
 
 
 @dataclass(frozen=True)
 class Held:
     """``steps``: frame number k -> step (x, y) in px of it, from where the drape carries the mark to where that is.
     ``alone``: frames on which the drape is not seen, but the mark is; ``bare``: those on which something was found to
-    pass in front of the mark, or the drape is hardly sure, and the mark is seen all the same."""
+    pass in front of the mark, or the drape is hardly sure, and the mark is seen all the same. ``shaped_as``: frame
+    number k -> another, on which the surface lies as it should on this one, but for the step."""
 
     steps: dict[str, list[float]] = field(default_factory=dict)
+    shaped_as: dict[str, int] = field(default_factory=dict)
     alone: list[int] = field(default_factory=list)
     bare: list[int] = field(default_factory=list)
 
     def placed(self, placement: Placement) -> Placement:
         """A placement whose surface is where its mark is."""
-        return replace(placement, track=placement.track.moved(self.steps)) if self.steps else placement
+        return replace(placement, track=placement.track.moved(self.steps, self.shaped_as)) if self.steps else placement
 
 
-def held_site(site: Site, steps: dict[str, list[float]], others: list[int]) -> Site:
-    """A site whose surface is where its mark is, on its own frame, those beside it, and some ``others``."""
-    track = site.placement.track
-    if not steps:
+def held_site(site: Site, prepared: Mapping[str, Any]) -> Site:
+    """A site whose surface is where its mark is, on its own frame, those beside it, and those that have plates."""
+    track, shaped_as = site.placement.track, prepared["shaped_as"]
+    if not prepared["steps"]:
         return site
-    needed = [site.k - 1, site.k, site.k + 1, *others, *track.reference_frames]
-    track = track.only(np.isin(track.frames, needed)).moved(steps)
+    needed = [site.k - 1, site.k, site.k + 1, *map(int, prepared.get("plates", ())), *track.reference_frames]
+    needed += [shaped_as[str(k)] for k in needed if str(k) in shaped_as]
+    track = track.only(np.isin(track.frames, needed)).moved(prepared["steps"], shaped_as)
     row = track.row(site.k)
     assert row is not None
     return replace(site, placement=replace(site.placement, track=track), row=row)
@@ -75,66 +74,87 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     if size > LARGEST_MARK or track.row(reference) is None:
         return Held()
     box = bounding_box(polygon, MARGIN)
-    template = _unwrapped(frames, track, reference, box)
+    template = unwrapped(frames, track, reference, box)
     if template.std() < 1e-4:
         return Held()
-    whole = _Mark(template, np.ones_like(template), box)
-    near = grown(polygon_mask(polygon, box[2] - box[0], box[3] - box[1], (box[0], box[1])), MARGIN - 1)
+    whole = Mark(template, np.ones_like(template), box)
     numbers = [int(k) for k in track.frames]
     seen = np.array([track.seen(k) for k in numbers])
     wide = np.array([_far_reach(placement, k) for k in numbers])
     reach = [_reach(placement, row, size) for row in range(len(numbers))]
-    usual = seen & (wide == 0)
-    free = usual & ~np.array([_passed_by(placement, k, box) for k in numbers])
+    free = seen & (wide == 0) & ~np.array([_passed_by(placement, k, box) for k in numbers])
     steps, sure = np.zeros((len(numbers), 2)), np.zeros(len(numbers))
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
-        steps[i], sure[i] = _find(frames, track, numbers[i], whole, (reach[i], FAR_COST))
+        steps[i], sure[i] = find(frames, track, numbers[i], whole, (reach[i], FAR_COST))
     believed = sure >= SURE
     if not free.any() or believed[free].mean() < 0.3:
         return Held()
     steps = _smoothed(np.array(numbers), steps, np.where(believed, sure, 0.0))
     steps[numbers.index(reference)] = 0.0
-    # What one frame's drape is off by while it is loose says nothing of its neighbours.
+    again = _Again(frames, placement, box, numbers, steps, sure)
     for i in np.flatnonzero(~free):
         far = max(reach[i], int(wide[i]))
-        for j in _beside(numbers, np.flatnonzero(believed), int(i)):
-            look = _unwrapped(frames, track, numbers[j], box, steps[j])
-            mark = _Mark(look, near.astype(np.float32), box)
-            step, alike = _find(frames, track, numbers[i], mark, (far, FAR_COST * reach[i] / far), surely=True)
-            if alike > sure[i]:
-                steps[i], sure[i] = step, alike
+        again.as_carried(int(i), np.flatnonzero(believed), (far, FAR_COST * reach[i] / far))
+    known = np.flatnonzero(sure >= SURE)
+    for i in np.flatnonzero(~free & (sure < SURELY)):
+        again.as_beside(int(i), known)
     bare = ~free & (sure >= SURELY)
     return Held(
         {str(numbers[i]): [round(float(v), 3) for v in steps[i]] for i in np.flatnonzero(seen | bare)},
+        again.shaped_as,
         [numbers[i] for i in np.flatnonzero(bare & ~seen)],
         [numbers[i] for i in np.flatnonzero(bare)],
     )
 
 
 @dataclass(frozen=True)
-class _Mark:
-    """What a mark looks like over a ``box`` of the reference: log grey ``look`` (h, w), and what of it counts, ``near``
-    (h, w), 1 or 0."""
+class _Again:
+    """A mark looked for on frames whose drape says little: what one's drape is off by says nothing of its neighbours.
 
-    look: ImageF32
-    near: ImageF32
+    ``numbers`` are the frames of the track's rows; what is found is written to ``steps`` (rows, 2), ``sure`` (rows,)
+    and ``shaped_as``
+    """
+
+    frames: FrameSource
+    placement: Placement
     box: Box
+    numbers: list[int]
+    steps: np.ndarray
+    sure: np.ndarray
+    shaped_as: dict[str, int] = field(default_factory=dict)
 
-    def on_frame(self, track: SurfaceTrack, row: int, where: Box) -> tuple[ImageF32, ImageF32]:
-        """As it would look over a box of a frame, and what counts of that."""
-        back = track.map_ref_from_frame(row, where) - np.array(self.box[:2])
-        x, y = (back[..., i].astype(np.float32) for i in (0, 1))
-        near: ImageF32 = cv2.remap(self.near, x, y, cv2.INTER_NEAREST, borderValue=0)
-        return sample_cubic(self.look[..., None], back)[..., 0], near
+    def as_carried(self, i: int, known: np.ndarray, search: tuple[int, float]) -> None:
+        """Where the drape carries it on row i, as it looked on ``known`` rows beside it."""
+        for j in _beside(self.numbers, known, i, LIKE_FRAMES):
+            track = self.placement.track
+            step, alike = find(self.frames, track, self.numbers[i], self._look(j), search, surely=True)
+            if alike > self.sure[i]:
+                self.steps[i], self.sure[i] = step, alike
+
+    def as_beside(self, i: int, known: np.ndarray) -> None:
+        """Shaped as on one of the ``known`` rows beside row i: beside a rim a surface may be squeezed, or folded."""
+        track, k = self.placement.track, self.numbers[i]
+        for j in _beside(self.numbers, known, i, SHAPED_FRAMES):
+            by, other = self.steps[j] + np.median(track.positions[i] - track.positions[j], axis=0), self.numbers[j]
+            there = track.moved({str(k): by}, {str(k): other})
+            step, alike = find(self.frames, there, k, self._look(j), (REACH_MOST, FAR_COST), surely=True)
+            if alike > self.sure[i]:
+                self.steps[i], self.sure[i], self.shaped_as[str(k)] = by + step, alike, other
+
+    def _look(self, j: int) -> Mark:
+        x0, y0, x1, y1 = self.box
+        near = grown(polygon_mask(self.placement.polygon_ref, x1 - x0, y1 - y0, (x0, y0)), MARGIN - 1)
+        look = unwrapped(self.frames, self.placement.track, self.numbers[j], self.box, self.steps[j])
+        return Mark(look, near.astype(np.float32), self.box)
 
 
-def _beside(numbers: list[int], known: np.ndarray, i: int) -> list[int]:
+def _beside(numbers: list[int], known: np.ndarray, i: int, within: int) -> list[int]:
     """The nearest of some rising rows on both sides of row i, not many frames away: the mark looks there as it does
     here. ``numbers`` are the rows' frames."""
     at = int(np.searchsorted(known, i))
     beside = [int(known[j]) for j in (at - 1, at) if 0 <= j < len(known)]
-    return [j for j in beside if abs(numbers[j] - numbers[i]) <= LIKE_FRAMES]
+    return [j for j in beside if abs(numbers[j] - numbers[i]) <= within]
 
 
 def _reach(placement: Placement, row: int, size: float) -> int:
@@ -159,77 +179,6 @@ def _passed_by(placement: Placement, k: int, box: Box) -> bool:
     row = placement.track.row(k)
     assert row is not None
     return hidden_at(placement.front, k, placement.track.map_frame_from_ref(row, box)) is not None
-
-
-def _log_grey(frames: FrameSource, k: int, box: Box) -> ImageF32:
-    """A box of frame ``k``, a little blurred, (h, w); what of it is beyond the picture is as its edge."""
-    width, height = frames.size
-    inner = clip_box((box[0] - 3, box[1] - 3, box[2] + 3, box[3] + 3), width, height)
-    assert inner is not None
-    x0, y0, x1, y1 = inner
-    picture = grey(frames[k][y0:y1, x0:x1], frames.encoding.full_scale)
-    picture = np.log(np.maximum(cv2.GaussianBlur(picture, (0, 0), 1.0), 0.01))
-    rows, columns = (np.arange(box[i], box[i + 2]).clip(inner[i], inner[i + 2] - 1) - inner[i] for i in (1, 0))
-    return picture[rows[:, None], columns]
-
-
-def _unwrapped(
-    frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: np.ndarray | tuple[float, float] = (0.0, 0.0)
-) -> ImageF32:
-    """A box of the reference as frame ``k`` shows it, a ``step`` (x, y) in px beside where it is carried, (h, w)."""
-    row = track.row(k)
-    assert row is not None
-    where = track.map_frame_from_ref(row, box) + np.asarray(step)
-    shown = clip_box(bounding_box(where.reshape(-1, 2).clip(-1e5, 1e5), 3), *frames.size)
-    if shown is None:
-        return np.zeros(where.shape[:2], np.float32)
-    return sample_cubic(_log_grey(frames, k, shown)[..., None], where - np.array(shown[:2]))[..., 0]
-
-
-def _find(
-    frames: FrameSource, track: SurfaceTrack, k: int, mark: _Mark, search: tuple[int, float], *, surely: bool = False
-) -> tuple[np.ndarray, float]:
-    """Where frame ``k`` shows a mark, as a step (x, y) in px from the drape's place, and the correlation there.
-
-    ``search``: px around that place, and the correlation that one of them must win; ``surely``: 0 unless it is much
-    alike and as strong
-    """
-    reach, cost = search
-    row = track.row(k)
-    assert row is not None
-    carried = track.carry(_corners(mark.box), row)
-    where = clip_box(bounding_box(carried.clip(-1e5, 1e5)), *frames.size)
-    if where is None:
-        return np.zeros(2), 0.0
-    look, near = mark.on_frame(track, row, where)
-    if near.sum() < LEAST_SEEN:
-        return np.zeros(2), 0.0
-    scene = _log_grey(frames, k, (where[0] - reach, where[1] - reach, where[2] + reach, where[3] + reach))
-    scores = cv2.matchTemplate(scene, look, cv2.TM_CCOEFF_NORMED, mask=near)
-    ys, xs = np.mgrid[-reach : reach + 1, -reach : reach + 1]
-    judged = np.where(np.isfinite(scores), scores, -1.0) - cost * np.hypot(xs, ys)
-    y, x = np.unravel_index(int(judged.argmax()), judged.shape)
-    alike = float(scores[y, x])
-    if not (0 < x < 2 * reach and 0 < y < 2 * reach) or (surely and alike < SURELY):
-        return np.zeros(2), 0.0
-    if surely:
-        found = scene[y : y + look.shape[0], x : x + look.shape[1]]
-        if not AS_STRONG[0] <= found[near > 0].std() / look[near > 0].std() <= AS_STRONG[1]:
-            return np.zeros(2), 0.0
-    part_x = _vertex(scores[y, x - 1], alike, scores[y, x + 1])
-    part_y = _vertex(scores[y - 1, x], alike, scores[y + 1, x])
-    return np.array([x - reach + part_x, y - reach + part_y]), alike
-
-
-def _corners(box: Box) -> Points:
-    x0, y0, x1, y1 = box
-    return np.array([(x0, y0), (x1 - 1, y0), (x1 - 1, y1 - 1), (x0, y1 - 1)], np.float64)
-
-
-def _vertex(before: float, here: float, after: float) -> float:
-    """Where the parabola through three equidistant samples has its top, within half a step."""
-    bend = before - 2 * here + after
-    return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < -1e-9 else 0.0
 
 
 def _smoothed(numbers: np.ndarray, steps: np.ndarray, weights: np.ndarray) -> np.ndarray:

@@ -130,6 +130,22 @@ def test_hold_steps__a_lost_drape__is_found_by_its_mark_where_that_is_to_be_seen
 
 
 @pytest.mark.truth
+def test_hold_steps__a_surface_squeezed_to_a_line__is_shaped_as_on_a_frame_beside_it(spotted_shot) -> None:
+    placement, k = placed(spotted_shot.frame_from_ref), 9
+    track, row = placement.track, placement.track.row(9)
+    positions, confidence = track.positions.copy(), track.confidence.copy()
+    middle = positions[row, :, 0].mean()
+    positions[row, :, 0] = middle + 0.02 * (positions[row, :, 0] - middle) + 5.0
+    confidence[row] = 0.1
+    squeezed = replace(placement, track=replace(track, positions=positions, confidence=confidence, homographies=None))
+    held = hold_steps(ArrayFrames(spotted_shot.marked), squeezed)
+    assert list(held.shaped_as) == [str(k)]
+    assert abs(held.shaped_as[str(k)] - k) == 1
+    true, found = (p.track.carry(p.polygon_ref, row) for p in (placement, held.placed(squeezed)))
+    np.testing.assert_allclose(found, true, atol=1.2)
+
+
+@pytest.mark.truth
 def test_find_donor__keeps_off_other_marks_even_unknown_ones(spotted_shot) -> None:
     sequence = PlanarSequence(spotted_shot.marked, spotted_shot.frame_from_ref, 0)
     crowded, _ = spotted(sequence, (182.0, 118.0), 6.0)
