@@ -13,7 +13,7 @@ import numpy as np
 from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
 from gentle_veil.core.composite.blend import blend
 from gentle_veil.core.composite.edge import edge_matte
-from gentle_veil.core.composite.matte import outline_distance
+from gentle_veil.core.composite.matte import clip_box, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.picture import Picture
 from gentle_veil.core.contracts.report import Report, silent
@@ -29,6 +29,8 @@ from gentle_veil.core.veils.apply.place import lay_artwork
 
 SHADE_SIGMA = 2.5  # px; what is smoother is fold and light, what is finer is texture
 DARKEST = 1e-3
+GREY = 0.18  # scene-linear, of a surface that cannot be read
+LEAST_SHOWN = 50  # px of a surface that tell its light's colour
 SHADE_MOST = 4.0  # times the surface's usual light
 LEAST_BLUR, LEAST_SMEAR = 0.2, 0.7  # px
 
@@ -79,20 +81,44 @@ class Apply:
             return None
         colour = np.divide(art[..., :3], art[..., 3:], out=np.zeros_like(art[..., :3]), where=art[..., 3:] > 1e-6)
         below = site.canvas.read(laid.box)
-        return Patch(laid.box, _mixed(below, colour * np.float32(params.lift), params, prepared["level"]), matte)
+        level = np.array(prepared["level"], np.float32)
+        if params.blend == "normal":
+            # What is multiplied in takes on the light's colour by itself; this is the light's and not the surface's.
+            colour = colour * _light_colour(site, level) ** np.float32(params.shading)
+        return Patch(laid.box, _mixed(below, colour * np.float32(params.lift), params, float(level @ LUMA)), matte)
 
 
-def _level(frames: FrameSource, placement: Placement) -> float:
-    """The surface's usual light (luma of scene-linear) within the outline on the reference frame."""
+def _level(frames: FrameSource, placement: Placement) -> list[float]:
+    """The surface's usual light (3,) scene-linear within the outline on the reference frame."""
     k = placement.track.reference_frames[0]
     x0, y0, x1, y1 = bounding_box(placement.polygon_ref)
     width, height = frames.size
     x0, y0, x1, y1 = max(x0, 0), max(y0, 0), min(x1, width), min(y1, height)
     if x1 <= x0 or y1 <= y0:
-        return 0.18
-    light = frames.encoding.to_linear(frames[k][y0:y1, x0:x1]) @ LUMA
+        return [GREY] * 3
+    light = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
     inside = outline_distance(placement.polygon_ref, (x0, y0, x1, y1)) < 0
-    return round(float(np.median(light[inside])) if inside.any() else 0.18, 6)
+    return [round(float(v), 6) for v in np.median(light[inside], axis=0)] if inside.any() else [GREY] * 3
+
+
+def _light_colour(site: Site, level: np.ndarray) -> np.ndarray:
+    """By how much the light on the frame has another colour than on the reference, (3,), its luma left as it is.
+
+    ``level`` (3,) is the surface's usual light on the reference
+    """
+    polygon = site.placement.track.carry(site.placement.polygon_ref, site.row)
+    box = clip_box(bounding_box(polygon), *site.canvas.size)
+    if box is None:
+        return np.ones(3, np.float32)
+    shown, front = outline_distance(polygon, box) < 0, site.front(box)
+    if front is not None:
+        shown &= front <= 0
+    if shown.sum() < LEAST_SHOWN:
+        return np.ones(3, np.float32)
+    here = np.median(site.canvas.read(box)[shown], axis=0)
+    of_channels = np.maximum(here, DARKEST) / np.maximum(level, DARKEST)
+    of_luma = max(float(here @ LUMA), DARKEST) / max(float(level @ LUMA), DARKEST)
+    return np.asarray(of_channels / of_luma, np.float32)
 
 
 def _shown(picture: Picture, params: ApplyParams, site: Site) -> int | None:

@@ -75,6 +75,17 @@ def test_normal_paint__takes_on_folds_and_weave_as_far_as_it_is_told() -> None:
     assert shades[0, 0][0] < 0.01
 
 
+@pytest.mark.truth
+@pytest.mark.parametrize("light", [(1.3, 0.9, 0.5), (0.5, 0.5, 0.5), (0.7, 0.85, 1.2)])
+def test_normal_paint__takes_on_the_colour_of_a_light_that_changes(light) -> None:
+    plain = weave(1)
+    other = plain.encoding.to_linear(plain[0]) * np.float32(light)
+    frames = ArrayFrames(np.stack([plain[0], np.rint(255 * bt709_encode(other)).astype(np.uint8)]))
+    art = layer(frames, Art(), blend="normal")
+    before, after = (frames.encoding.to_linear(render_frame(frames, (art,), k).img_raw)[58:82, 85:115] for k in (0, 1))
+    np.testing.assert_allclose(after.mean(axis=(0, 1)) / before.mean(axis=(0, 1)), light, rtol=0.04)
+
+
 def test_place__fits_turns_moves_and_takes_corners_and_bend() -> None:
     size, middle = (80, 60), np.array([[39.5, 29.5]])
     plain = ApplyParams(art="a")
