@@ -10,7 +10,7 @@ from flask import Response, stream_with_context
 from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 
-from gentle_veil.api import models as m
+from gentle_veil.api import replies, requests
 from gentle_veil.api.shared import library, recipe_of, reply, runner
 from gentle_veil.core.errors import RuleError
 from gentle_veil.jobs.runner import job_facts
@@ -32,15 +32,15 @@ def _recent() -> list[dict[str, object]]:
         return [job_facts(row) for row in rows]
 
 
-@bp.get("/jobs", responses={200: m.Jobs})
+@bp.get("/jobs", responses={200: replies.Jobs})
 def list_jobs() -> Response:
-    return reply(m.Jobs, {"jobs": _recent()})
+    return reply(replies.Jobs, {"jobs": _recent()})
 
 
-@bp.post("/jobs/<int:job>/cancel", responses={200: m.Done})
-def cancel(path: m.JobPath) -> Response:
+@bp.post("/jobs/<int:job>/cancel", responses={200: replies.Done})
+def cancel(path: requests.JobPath) -> Response:
     runner().cancel(path.job)
-    return reply(m.Done, {})
+    return reply(replies.Done, {})
 
 
 TITLES = {
@@ -55,10 +55,10 @@ TITLES = {
 DRAPE_JOBS = {"follow": "Following", "check": "Following back", "belonging": "Reading light and grain of"}
 
 
-@bp.post("/shots/<int:shot>/jobs", responses={201: m.Made})
-def start(path: m.ShotPath, body: m.JobWanted) -> Response:
+@bp.post("/shots/<int:shot>/jobs", responses={201: replies.Made})
+def start(path: requests.ShotPath, body: requests.JobWanted) -> Response:
     if body.kind in ("analyse", "faces"):
-        return reply(m.Made, {"id": runner().submit(body.kind, path.shot, TITLES[body.kind], {})}, 201)
+        return reply(replies.Made, {"id": runner().submit(body.kind, path.shot, TITLES[body.kind], {})}, 201)
     with library().db.session() as session:
         row = library().shot(session, path.shot)
         first, last = row.in_frame, row.out_frame
@@ -75,7 +75,7 @@ def start(path: m.ShotPath, body: m.JobWanted) -> Response:
         title = f"{DRAPE_JOBS[body.kind]} {body.drape}"
     if body.kind in ("vectors", "send vectors"):
         arguments |= {"quality": body.quality, "drape": body.drape}
-    return reply(m.Made, {"id": runner().submit(body.kind, path.shot, title, arguments)}, 201)
+    return reply(replies.Made, {"id": runner().submit(body.kind, path.shot, title, arguments)}, 201)
 
 
 @bp.get("/events")
@@ -107,17 +107,17 @@ def events() -> Response:
     return answer
 
 
-@bp.get("/shots/<int:shot>/proof", responses={200: m.MaybeProof})
-def proof(path: m.ShotPath) -> Response:
+@bp.get("/shots/<int:shot>/proof", responses={200: replies.MaybeProof})
+def proof(path: requests.ShotPath) -> Response:
     workspace = library().workspace(path.shot)
     with library().db.session() as session:
         row = library().shot(session, path.shot)
         ks = list(range(workspace.k_of(row.in_frame), workspace.k_of(row.out_frame) + 1))
-    return reply(m.MaybeProof, {"proof": known_proof(workspace, recipe_of(path.shot, None), ks)})
+    return reply(replies.MaybeProof, {"proof": known_proof(workspace, recipe_of(path.shot, None), ks)})
 
 
-@bp.post("/shots/<int:shot>/deliveries", responses={201: m.Made})
-def hand_over(path: m.ShotPath, body: m.DeliveryWanted) -> Response:
+@bp.post("/shots/<int:shot>/deliveries", responses={201: replies.Made})
+def hand_over(path: requests.ShotPath, body: requests.DeliveryWanted) -> Response:
     values = body.model_dump(exclude={"name"})
     settings = DeliverySettings(**values)
     check_settings(library().workspace(path.shot), settings)
@@ -143,11 +143,11 @@ def hand_over(path: m.ShotPath, body: m.DeliveryWanted) -> Response:
         kept = session.get(DeliveryRow, delivery_id)
         if kept is not None:
             kept.job_id = job_id
-    return reply(m.Made, {"id": delivery_id}, 201)
+    return reply(replies.Made, {"id": delivery_id}, 201)
 
 
-@bp.get("/shots/<int:shot>/deliveries", responses={200: m.Deliveries})
-def deliveries(path: m.ShotPath) -> Response:
+@bp.get("/shots/<int:shot>/deliveries", responses={200: replies.Deliveries})
+def deliveries(path: requests.ShotPath) -> Response:
     with library().db.session() as session:
         rows = session.scalars(
             select(DeliveryRow).where(DeliveryRow.shot_id == path.shot).order_by(DeliveryRow.id.desc())
@@ -165,4 +165,4 @@ def deliveries(path: m.ShotPath) -> Response:
             }
             for row in rows
         ]
-    return reply(m.Deliveries, {"folder": str(library().deliveries), "deliveries": listed})
+    return reply(replies.Deliveries, {"folder": str(library().deliveries), "deliveries": listed})

@@ -4,7 +4,7 @@ import numpy as np
 from flask import Response
 from flask_openapi3 import APIBlueprint
 
-from gentle_veil.api import models as m
+from gentle_veil.api import replies, requests
 from gentle_veil.api.shared import FOREVER, library, picture, recipe_of, reply
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import RuleError
@@ -31,7 +31,7 @@ def _check_ready(look: str, shot: int, recipe: Recipe) -> None:
         raise RuleError("A veil is still being prepared; its picture will be there in a moment.", code="preparing")
 
 
-def _wanted(shot: int, query: m.LookQuery) -> Recipe:
+def _wanted(shot: int, query: requests.LookQuery) -> Recipe:
     """The recipe, or of its veils only the one that is asked for."""
     recipe = recipe_of(shot, query.revision)
     if query.only is None:
@@ -40,7 +40,7 @@ def _wanted(shot: int, query: m.LookQuery) -> Recipe:
 
 
 @bp.get("/frames/<int:frame>.<form>")
-def frame(path: m.FramePath, query: m.LookQuery) -> Response:
+def frame(path: requests.FramePath, query: requests.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
     k = workspace.k_of(path.frame)
     recipe = Recipe() if query.look in UNVEILED else _wanted(path.shot, query)
@@ -53,7 +53,7 @@ def frame(path: m.FramePath, query: m.LookQuery) -> Response:
 
 
 @bp.post("/preview")
-def preview(path: m.ShotPath, body: m.Draft) -> Response:
+def preview(path: requests.ShotPath, body: requests.Draft) -> Response:
     """A frame with a recipe that is only being tried: JPEG, kept nowhere."""
     workspace = library().workspace(path.shot)
     recipe = read_recipe(body.recipe)
@@ -69,7 +69,7 @@ def preview(path: m.ShotPath, body: m.Draft) -> Response:
 
 
 @bp.get("/drapes/<drape>/flat/<int:frame>.<form>")
-def flat(path: m.FlatPath, query: m.LookQuery) -> Response:
+def flat(path: requests.FlatPath, query: requests.LookQuery) -> Response:
     workspace = library().workspace(path.shot)
     recipe = _wanted(path.shot, query)
     _check_ready(query.look, path.shot, recipe)
@@ -83,7 +83,7 @@ PLATE_TYPES = {"png": "image/png", "tif": "image/tiff", "exr": "image/x-exr"}
 
 
 @bp.get("/drapes/<drape>/plate.<form>")
-def plate(path: m.PlatePath, query: m.PlateQuery) -> Response:
+def plate(path: requests.PlatePath, query: requests.PlateQuery) -> Response:
     """The reference frame's part, or the whole of a frame, to be painted elsewhere and brought back."""
     drape = drape_of(recipe_of(path.shot, None), path.drape)
     sent = plate_out(library().workspace(path.shot), drape, path.form, query.frame)
@@ -94,12 +94,12 @@ def plate(path: m.PlatePath, query: m.PlateQuery) -> Response:
     return answer
 
 
-@bp.post("/drapes/<drape>/points", responses={200: m.Tacks})
-def points_in(path: m.DrapePath, body: m.PointsText) -> Response:
+@bp.post("/drapes/<drape>/points", responses={200: replies.Tacks})
+def points_in(path: requests.DrapePath, body: requests.PointsText) -> Response:
     """Point tracks from elsewhere, as tacks for the drape; the recipe is not changed."""
     points = points_from(body.text)
     tacks = tacks_from_points(points, drape_of(recipe_of(path.shot, None), path.drape))
-    return reply(m.Tacks, {"points": len(points), "tacks": [t.model_dump(mode="json") for t in tacks]})
+    return reply(replies.Tacks, {"points": len(points), "tacks": [t.model_dump(mode="json") for t in tacks]})
 
 
 GRID_LINES = 30  # a finer mesh is drawn with fewer lines, or it would cover what it is checked against
@@ -118,27 +118,27 @@ def _edges(track: SurfaceTrack) -> np.ndarray:
     return np.asarray(pairs[kept])
 
 
-@bp.get("/drapes/<drape>/belonging", responses={200: m.MaybeCurves})
-def belonging(path: m.DrapePath, query: m.RevisionQuery) -> Response:
+@bp.get("/drapes/<drape>/belonging", responses={200: replies.MaybeCurves})
+def belonging(path: requests.DrapePath, query: requests.RevisionQuery) -> Response:
     """Light, grain, focus and motion of a surface over the shot, once a job has read them."""
     workspace = library().workspace(path.shot)
     recipe = recipe_of(path.shot, query.revision)
     followed = known_track(workspace, recipe, drape_of(recipe, path.drape))
     found = None if followed is None else known_curves(workspace, followed)
     if found is None:
-        return reply(m.MaybeCurves, {"curves": None})
+        return reply(replies.MaybeCurves, {"curves": None})
     curves = {n: {workspace.frame_of(k): v for k, v in curve.items()} for n, curve in found.items()}
-    return reply(m.MaybeCurves, {"curves": curves})
+    return reply(replies.MaybeCurves, {"curves": curves})
 
 
-@bp.get("/drapes/<drape>/track", responses={200: m.MaybeTrack})
-def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
+@bp.get("/drapes/<drape>/track", responses={200: replies.MaybeTrack})
+def track(path: requests.DrapePath, query: requests.RevisionQuery) -> Response:
     workspace = library().workspace(path.shot)
     recipe = recipe_of(path.shot, query.revision)
     drape = drape_of(recipe, path.drape)
     followed = known_track(workspace, recipe, drape)
     if followed is None:
-        return reply(m.MaybeTrack, {"track": None})
+        return reply(replies.MaybeTrack, {"track": None})
     t = followed.track
     back = known_round_trip(workspace, followed)
     maps = None if t.homographies is None else [h.ravel().tolist() for h in t.homographies]
@@ -156,11 +156,11 @@ def track(path: m.DrapePath, query: m.RevisionQuery) -> Response:
         "flat_box": flat_box(drape),
         "homographies": maps,
     }
-    return reply(m.MaybeTrack, {"track": facts})
+    return reply(replies.MaybeTrack, {"track": facts})
 
 
 @bp.get("/drapes/<drape>/positions")
-def positions(path: m.DrapePath, query: m.LookQuery) -> Response:
+def positions(path: requests.DrapePath, query: requests.LookQuery) -> Response:
     """Little-endian float32 (T, V, 2), rows as in the track's ``frames``."""
     workspace = library().workspace(path.shot)
     recipe = recipe_of(path.shot, query.revision)

@@ -3,7 +3,7 @@
 from flask import Response
 from flask_openapi3 import APIBlueprint
 
-from gentle_veil.api import models as m
+from gentle_veil.api import replies, requests
 from gentle_veil.api.shared import library, reply
 from gentle_veil.services import recipes
 from gentle_veil.services.recipes import RevisionFacts
@@ -12,39 +12,39 @@ bp = APIBlueprint("recipes", __name__, url_prefix="/api/shots/<int:shot>")
 
 
 def _revision(facts: RevisionFacts) -> Response:
-    return reply(m.Revision, {**vars(facts), "revision": facts.id})
+    return reply(replies.Revision, {**vars(facts), "revision": facts.id})
 
 
-@bp.get("/recipe", responses={200: m.Revision})
-def current(path: m.ShotPath) -> Response:
+@bp.get("/recipe", responses={200: replies.Revision})
+def current(path: requests.ShotPath) -> Response:
     return _revision(recipes.current(library(), path.shot))
 
 
-@bp.put("/recipe", responses={200: m.Revision})
-def edit(path: m.ShotPath, body: m.RecipeChange) -> Response:
+@bp.put("/recipe", responses={200: replies.Revision})
+def edit(path: requests.ShotPath, body: requests.RecipeChange) -> Response:
     return _revision(recipes.edit(library(), path.shot, body.recipe, body.label, base=body.base))
 
 
-@bp.post("/undo", responses={200: m.Revision})
-def undo(path: m.ShotPath) -> Response:
+@bp.post("/undo", responses={200: replies.Revision})
+def undo(path: requests.ShotPath) -> Response:
     return _revision(recipes.undo(library(), path.shot))
 
 
-@bp.post("/redo", responses={200: m.Revision})
-def redo(path: m.ShotPath) -> Response:
+@bp.post("/redo", responses={200: replies.Revision})
+def redo(path: requests.ShotPath) -> Response:
     return _revision(recipes.redo(library(), path.shot))
 
 
-@bp.post("/versions", responses={200: m.Revision})
-def name_version(path: m.ShotPath, body: m.VersionName) -> Response:
+@bp.post("/versions", responses={200: replies.Revision})
+def name_version(path: requests.ShotPath, body: requests.VersionName) -> Response:
     return _revision(recipes.name_version(library(), path.shot, body.name))
 
 
-@bp.post("/goto", responses={200: m.Revision})
-def go_to(path: m.ShotPath, body: m.GoTo) -> Response:
+@bp.post("/goto", responses={200: replies.Revision})
+def go_to(path: requests.ShotPath, body: requests.GoTo) -> Response:
     return _revision(recipes.go_to(library(), path.shot, body.revision))
 
 
-@bp.get("/history", responses={200: m.History})
-def history(path: m.ShotPath) -> Response:
-    return reply(m.History, {"entries": recipes.history(library(), path.shot)})
+@bp.get("/history", responses={200: replies.History})
+def history(path: requests.ShotPath) -> Response:
+    return reply(replies.History, {"entries": recipes.history(library(), path.shot)})

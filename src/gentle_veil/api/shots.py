@@ -4,7 +4,7 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 from sqlalchemy import select
 
-from gentle_veil.api import models as m
+from gentle_veil.api import replies, requests
 from gentle_veil.api.shared import library, recipe_of, reply, runner
 from gentle_veil.domain.keys import content_key
 from gentle_veil.media.timecode import DROP_RATES, timecode_count, timecode_text
@@ -45,55 +45,55 @@ def _shot(row: ShotRow, production: str) -> dict[str, object]:
     }
 
 
-@bp.get("/shots", responses={200: m.Shots})
+@bp.get("/shots", responses={200: replies.Shots})
 def list_shots() -> Response:
     with library().db.session() as session:
         rows = session.execute(
             select(ShotRow, ProductionRow.name).join(ProductionRow).order_by(ProductionRow.id, ShotRow.id)
         ).all()
-        return reply(m.Shots, {"shots": [_shot(row, name) for row, name in rows]})
+        return reply(replies.Shots, {"shots": [_shot(row, name) for row, name in rows]})
 
 
-@bp.get("/shots/<int:shot>", responses={200: m.Shot})
-def one_shot(path: m.ShotPath) -> Response:
+@bp.get("/shots/<int:shot>", responses={200: replies.Shot})
+def one_shot(path: requests.ShotPath) -> Response:
     with library().db.session() as session:
         row = library().shot(session, path.shot)
         owner = session.get(ProductionRow, row.production_id)
-        return reply(m.Shot, _shot(row, owner.name if owner else ""))
+        return reply(replies.Shot, _shot(row, owner.name if owner else ""))
 
 
-@bp.post("/shots", responses={201: m.Made})
-def add_shot(body: m.BringIn) -> Response:
+@bp.post("/shots", responses={201: replies.Made})
+def add_shot(body: requests.BringIn) -> Response:
     source = body.source.model_dump(exclude_none=True)
     shot_id = bringing_in.bring_in(
         library(), source, name=body.name, rate=body.rate, gaps=body.gaps, first_frame=body.first_frame
     )
     runner().submit("analyse", shot_id, "Looking at every frame", {})
-    return reply(m.Made, {"id": shot_id}, 201)
+    return reply(replies.Made, {"id": shot_id}, 201)
 
 
-@bp.patch("/shots/<int:shot>", responses={200: m.Done})
-def change_shot(path: m.ShotPath, body: m.ShotChange) -> Response:
+@bp.patch("/shots/<int:shot>", responses={200: replies.Done})
+def change_shot(path: requests.ShotPath, body: requests.ShotChange) -> Response:
     if body.in_frame is not None and body.out_frame is not None:
         bringing_in.set_range(library(), path.shot, body.in_frame, body.out_frame)
     if body.rate is not None:
         bringing_in.set_rate(library(), path.shot, body.rate)
-    return reply(m.Done, {})
+    return reply(replies.Done, {})
 
 
-@bp.delete("/shots/<int:shot>", responses={200: m.Done})
-def remove_shot(path: m.ShotPath) -> Response:
+@bp.delete("/shots/<int:shot>", responses={200: replies.Done})
+def remove_shot(path: requests.ShotPath) -> Response:
     bringing_in.remove_shot(library(), path.shot)
-    return reply(m.Done, {})
+    return reply(replies.Done, {})
 
 
-@bp.get("/shots/<int:shot>/stats", responses={200: m.MaybeStats})
-def shot_stats(path: m.ShotPath) -> Response:
-    return reply(m.MaybeStats, {"stats": known_stats(library().workspace(path.shot))})
+@bp.get("/shots/<int:shot>/stats", responses={200: replies.MaybeStats})
+def shot_stats(path: requests.ShotPath) -> Response:
+    return reply(replies.MaybeStats, {"stats": known_stats(library().workspace(path.shot))})
 
 
-@bp.get("/shots/<int:shot>/state", responses={200: m.State})
-def shot_state(path: m.ShotPath) -> Response:
+@bp.get("/shots/<int:shot>/state", responses={200: replies.State})
+def shot_state(path: requests.ShotPath) -> Response:
     workspace = library().workspace(path.shot)
     recipe = recipe_of(path.shot, None)
     notes = veil_notes(workspace, recipe)
@@ -118,7 +118,7 @@ def shot_state(path: m.ShotPath) -> Response:
         ks = list(range(workspace.k_of(row.in_frame), workspace.k_of(row.out_frame) + 1))
     proof = known_proof(workspace, recipe, ks) if keys else None
     return reply(
-        m.State,
+        replies.State,
         {
             "token": None if keys is None else content_key(keys)[:12],
             "empty": keys == [],
@@ -129,43 +129,43 @@ def shot_state(path: m.ShotPath) -> Response:
     )
 
 
-@bp.post("/uploads", responses={201: m.Token})
+@bp.post("/uploads", responses={201: replies.Token})
 def begin_upload() -> Response:
-    return reply(m.Token, {"token": bringing_in.begin_upload(library())}, 201)
+    return reply(replies.Token, {"token": bringing_in.begin_upload(library())}, 201)
 
 
-@bp.put("/uploads/<token>/files/<name>", responses={200: m.Done})
-def upload_file(path: m.UploadFilePath) -> Response:
+@bp.put("/uploads/<token>/files/<name>", responses={200: replies.Done})
+def upload_file(path: requests.UploadFilePath) -> Response:
     bringing_in.store_upload(library(), path.token, path.name, request.stream, request.content_length)  # type: ignore[arg-type]
-    return reply(m.Done, {})
+    return reply(replies.Done, {})
 
 
-@bp.delete("/uploads/<token>", responses={200: m.Done})
-def drop_upload(path: m.UploadPath) -> Response:
+@bp.delete("/uploads/<token>", responses={200: replies.Done})
+def drop_upload(path: requests.UploadPath) -> Response:
     bringing_in.drop_upload(library(), path.token)
-    return reply(m.Done, {})
+    return reply(replies.Done, {})
 
 
-@bp.post("/inspect", responses={200: m.Inspected})
-def inspect_clip(body: m.Source) -> Response:
-    return reply(m.Inspected, bringing_in.look_into(library(), body.model_dump(exclude_none=True)))
+@bp.post("/inspect", responses={200: replies.Inspected})
+def inspect_clip(body: requests.Source) -> Response:
+    return reply(replies.Inspected, bringing_in.look_into(library(), body.model_dump(exclude_none=True)))
 
 
-@bp.get("/inbox", responses={200: m.Inbox})
+@bp.get("/inbox", responses={200: replies.Inbox})
 def inbox() -> Response:
-    return reply(m.Inbox, {"folder": str(library().inbox), "clips": bringing_in.inbox_clips(library())})
+    return reply(replies.Inbox, {"folder": str(library().inbox), "clips": bringing_in.inbox_clips(library())})
 
 
-@bp.get("/params", responses={200: m.Params})
+@bp.get("/params", responses={200: replies.Params})
 def params() -> Response:
-    return reply(m.Params, param_specs())
+    return reply(replies.Params, param_specs())
 
 
-@bp.get("/cache", responses={200: m.CacheSizes})
+@bp.get("/cache", responses={200: replies.CacheSizes})
 def cache_sizes() -> Response:
-    return reply(m.CacheSizes, {"kinds": library().cache.sizes()})
+    return reply(replies.CacheSizes, {"kinds": library().cache.sizes()})
 
 
-@bp.delete("/cache/<kind>", responses={200: m.Freed})
-def free_cache(path: m.CachePath) -> Response:
-    return reply(m.Freed, {"bytes": library().cache.free(path.kind)})
+@bp.delete("/cache/<kind>", responses={200: replies.Freed})
+def free_cache(path: requests.CachePath) -> Response:
+    return reply(replies.Freed, {"bytes": library().cache.free(path.kind)})
