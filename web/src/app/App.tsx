@@ -19,7 +19,8 @@ import { VeilCard } from "../features/veil/VeilCard";
 import { Rack } from "../rack/Rack";
 import { Score } from "../score/Score";
 import { Button, Section } from "../ui/controls";
-import { useSelected, Views } from "../viewer/Views";
+import { useSelected } from "../features/useSelected";
+import { Views } from "../viewer/Views";
 import { Header } from "./Header";
 import { useUi, useUiAside } from "./store";
 

@@ -15,7 +15,7 @@ import {
 } from "../features/recipe";
 import { Button, Hint } from "../ui/controls";
 import { scaledOutline } from "../geometry/outlineEdits";
-import { useSelected } from "../viewer/Views";
+import { useSelected } from "../features/useSelected";
 import { AddVeil } from "./AddVeil";
 
 const row = "flex w-full items-center gap-1.5 px-2 py-1 text-left";

@@ -1,32 +1,9 @@
-import { matteLook } from "./addresses";
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { useUi, type Look, type ToolName } from "../app/store";
-import type { Outline } from "../features/recipe";
 import { distance, type FramePt, type ScreenPt } from "../geometry/points";
 import { fitted, panned, toFrame, zoomedAt, type Viewport } from "../geometry/viewport";
-import type { GripItem } from "./artGrips";
-import {
-  COLOURS,
-  drawBrush,
-  drawChecker,
-  drawDonor,
-  drawDots,
-  drawGrip,
-  drawLens,
-  drawMesh,
-  drawNote,
-  drawOutline,
-  drawPath,
-  drawStroke,
-  drawPull,
-  drawTack,
-  drawTrails,
-} from "./overlay/draw";
-import { readyCanvas } from "./canvas";
-import { pictures } from "./pictures";
 import {
   addPoint,
-  featherCurve,
   gripAt,
   moveAll,
   movePoint,
@@ -34,57 +11,23 @@ import {
   setFeather,
   toggleCorner,
 } from "../geometry/outlineEdits";
-
-/** An outline that lies on the picture, in picture px. */
-export interface OutlineItem {
-  id: string;
-  label: string;
-  outline: Outline;
-  /** How far its feather reaches where it is taken once, in picture px; absent: it has none. */
-  feather?: number;
-  colour: string;
-  active: boolean;
-  dash?: number[];
-  onCommit?: (outline: Outline) => void;
-}
-
-export interface DonorItem {
-  mark: FramePt;
-  donor: FramePt;
-  radius: number;
-  onCommit?: (donor: FramePt) => void;
-}
-
-/** What is stuck to the surface. */
-export type MeshItem =
-  | {
-      kind: "grid";
-      positions: Float32Array;
-      offset: number;
-      edges: readonly (readonly [number, number])[];
-      colour: string;
-    }
-  | { kind: "checker"; corners: FramePt[]; columns: number; shown: boolean[] }
-  | { kind: "dots"; points: FramePt[]; colour: string }
-  | { kind: "trails"; trails: FramePt[][]; colour: string };
-
-export interface ViewPictures {
-  /** Addresses bottom first; a later one may be null while it is not ready. */
-  moving: (string | null)[];
-  /** The same, exact, for when the picture stands still. */
-  still: (string | null)[];
-}
-
-export interface BrushItem {
-  radius: number;
-  /** Null while clone or heal do not know where to sample. */
-  sampleAt: (p: FramePt, start: FramePt | null) => FramePt | null;
-  onStroke: (points: { x: number; y: number; pressure: number }[], done: boolean) => void;
-  onSource: (p: FramePt) => void;
-  /** The stroke in hand, as it lies in the picture, and what dragging it does. */
-  chosen: FramePt[] | null;
-  onMove: (from: FramePt, to: FramePt, done: boolean) => void;
-}
+import { matteLook } from "./addresses";
+import type { GripItem } from "./artGrips";
+import { readyCanvas } from "./canvas";
+import type {
+  BrushItem,
+  DonorItem,
+  Drag,
+  EllipseItem,
+  MeshItem,
+  NoteItem,
+  OutlineItem,
+  ViewPictures,
+} from "./items";
+import { COLOURS } from "./overlay/draw";
+import { drawLying, drawWipe, type Lying } from "./overlay/lying";
+import { drawPicture } from "./overlay/picture";
+import { useBitmaps } from "./useBitmaps";
 
 interface Props {
   name: string;
@@ -96,12 +39,12 @@ interface Props {
   outlines: OutlineItem[];
   donors: DonorItem[];
   mesh: MeshItem | null;
-  note: { text: string; colour: string } | null;
+  note: NoteItem | null;
   tool: ToolName;
   onCircle: (centre: FramePt, radius: number) => void;
   onDrawn: (points: FramePt[]) => void;
   grips?: GripItem | null;
-  ellipses?: { points: FramePt[]; colour: string; dash?: number[] }[];
+  ellipses?: EllipseItem[];
   /** What is being tried: shown instead of the result while it is dragged. */
   preview?: ImageBitmap | null;
   /** Painting: the brush's radius in picture px, where it samples, and what a stroke becomes. */
@@ -115,31 +58,10 @@ interface Props {
   head: ReactNode;
 }
 
-type Drag =
-  | { kind: "pan"; x: number; y: number }
-  | { kind: "wipe" }
-  | { kind: "circle"; centre: FramePt; radius: number }
-  | { kind: "donor"; index: number; at: FramePt }
-  | { kind: "tack"; from: FramePt; to: FramePt }
-  | { kind: "move"; from: FramePt; to: FramePt }
-  | { kind: "grip"; id: string; to: FramePt }
-  | { kind: "stroke"; points: { x: number; y: number; pressure: number }[] }
-  | {
-      kind: "outline";
-      id: string;
-      index: number | null;
-      /** How far the feather reaches, when it is that which is dragged. */
-      feather: number | null;
-      from: FramePt;
-      start: Outline;
-      now: Outline;
-    };
-
 /** A pen's own pressure; a mouse presses fully. */
 const pressureOf = (e: React.PointerEvent): number =>
   e.pointerType === "pen" && e.pressure > 0 ? e.pressure : 1;
 
-const STILL_AFTER_MS = 160;
 const REACH_SCREEN_PX = 9;
 
 export function PictureView(props: Props) {
@@ -154,9 +76,8 @@ export function PictureView(props: Props) {
   const [drawn, setDrawn] = useState<FramePt[]>([]);
   const [hot, setHot] = useState<{ id: string; index: number } | null>(null);
   const [pointer, setPointer] = useState<FramePt | null>(null);
-  const [arrived, setArrived] = useState(0);
-  const [exact, setExact] = useState(false);
-  const [refusal, setRefusal] = useState<string | null>(null);
+  const { bitmaps, seen, refusal, address } = useBitmaps(shown, playing);
+  const shownBitmap = useRef<ImageBitmap | null>(null);
   const wipe = useUi((s) => s.wipe);
   const gain = useUi((s) => s.differenceGain);
   const pad = useUi((s) => s.pad);
@@ -184,49 +105,6 @@ export function PictureView(props: Props) {
     if (!drawing) setDrawn([]);
   }, [drawing]);
 
-  // Exact pictures come in as soon as the playhead stands still.
-  const stillKey = shown.still.join(" ");
-  useEffect(() => {
-    setExact(false);
-    if (playing) return;
-    let current = true;
-    const timer = setTimeout(() => {
-      const wanted = shown.still.filter((u): u is string => u !== null);
-      void Promise.all(wanted.map((u) => pictures.get(u))).then((got) => {
-        if (current && got.every(Boolean)) setExact(true);
-      });
-    }, STILL_AFTER_MS);
-    return () => {
-      current = false;
-      clearTimeout(timer);
-    };
-  }, [stillKey, playing]); // eslint-disable-line react-hooks/exhaustive-deps
-
-  const movingKey = shown.moving.join(" ");
-  const last = useRef<ImageBitmap[]>([]);
-  const shownBitmap = useRef<ImageBitmap | null>(null);
-  useEffect(() => {
-    let current = true;
-    for (const url of shown.moving)
-      if (url && !pictures.peek(url))
-        void pictures.get(url).then((bitmap) => {
-          if (!current) return;
-          setRefusal(bitmap ? null : pictures.refusal);
-          setArrived((n) => n + 1);
-        });
-    return () => {
-      current = false;
-    };
-  }, [movingKey]); // eslint-disable-line react-hooks/exhaustive-deps
-
-  const bitmaps = (): ImageBitmap[] => {
-    const urls = exact ? shown.still : shown.moving;
-    const got = urls.map((u) => (u ? pictures.peek(u) : undefined));
-    if (got.length > 0 && got.every(Boolean)) last.current = got as ImageBitmap[];
-    else if (got[0]) last.current = [got[0]];
-    return last.current;
-  };
-
   // The picture: redrawn only when what is seen changes, never by the pointer.
   useEffect(() => {
     const canvas = pictureCanvas.current!;
@@ -235,139 +113,27 @@ export function PictureView(props: Props) {
     const bottom = (look === "result" || matteLook(look)) && props.preview ? props.preview : known;
     if (!bottom) return;
     shownBitmap.current = bottom;
-    ctx.imageSmoothingEnabled = view.scale < 2.5;
-    ctx.imageSmoothingQuality = "high";
-    const w = width * view.scale;
-    const h = height * view.scale;
-    const put = (b: ImageBitmap) => ctx.drawImage(b, view.left, view.top, w, h);
-    put(bottom);
-    if (look === "wipe" && top) {
-      ctx.save();
-      ctx.beginPath();
-      ctx.rect(view.left + w * wipe, view.top, w * (1 - wipe), h);
-      ctx.clip();
-      put(top);
-      ctx.restore();
-    }
-    if (look === "difference") {
-      ctx.globalCompositeOperation = "difference";
-      put(top ?? bottom);
-      ctx.globalCompositeOperation = "lighter";
-      for (let g = 1; g < gain; g *= 2) ctx.drawImage(canvas, 0, 0, size.width, size.height);
-      ctx.globalCompositeOperation = "source-over";
-    }
-    canvas.dataset.shown = (exact ? shown.still : shown.moving).join(" ");
-  }, [movingKey, stillKey, exact, arrived, view, size, look, wipe, gain, width, height, props.preview]); // eslint-disable-line react-hooks/exhaustive-deps
-
-  const outlineOf = useCallback(
-    (item: OutlineItem) => (drag?.kind === "outline" && drag.id === item.id ? drag.now : item.outline),
-    [drag],
-  );
+    drawPicture(ctx, view, { bottom, top }, { width, height }, { look, wipe, gain });
+    canvas.dataset.shown = address;
+  }, [...seen, view, size, look, wipe, gain, width, height, props.preview]); // eslint-disable-line react-hooks/exhaustive-deps
 
   // What lies on the picture: one canvas of its own.
   useEffect(() => {
-    const canvas = overlayCanvas.current!;
-    const ctx = readyCanvas(canvas, size.width, size.height);
-    if (look === "wipe") {
-      const x = view.left + width * view.scale * wipe;
-      ctx.strokeStyle = COLOURS.ink;
-      ctx.lineWidth = 1;
-      ctx.beginPath();
-      ctx.moveTo(x, view.top);
-      ctx.lineTo(x, view.top + height * view.scale);
-      ctx.stroke();
-      ctx.fillStyle = COLOURS.ink;
-      ctx.fillRect(x - 3, view.top + (height * view.scale) / 2 - 12, 6, 24);
-      drawNote(ctx, x - 70, Math.max(view.top, 0) + 18, "original", COLOURS.ink);
-      drawNote(ctx, x + 10, Math.max(view.top, 0) + 18, "result", COLOURS.ink);
-    }
-    if (hidden) return;
-    if (props.mesh) {
-      const m = props.mesh;
-      if (m.kind === "grid") drawMesh(ctx, view, m.positions, m.offset, m.edges, m.colour);
-      else if (m.kind === "checker") drawChecker(ctx, view, m.corners, m.columns, m.shown);
-      else if (m.kind === "dots") drawDots(ctx, view, m.points, m.colour);
-      else drawTrails(ctx, view, m.trails, m.colour);
-    }
-    for (const item of outlines) {
-      const outline = outlineOf(item);
-      const points = outline.points.map(([x, y]) => ({ x, y }));
-      drawOutline(ctx, view, points, outline.corners, item.colour, {
-        handles: item.active && item.onCommit !== undefined,
-        dash: item.dash,
-        hot: hot?.id === item.id ? hot.index : null,
-        width: item.active ? 1.8 : 1.2,
-      });
-      if (item.active && item.feather && points.length >= 3)
-        drawOutline(ctx, view, featherCurve(outline, item.feather), [], item.colour, {
-          dash: [1, 4],
-          width: 1,
-        });
-    }
-    for (const [i, { mark, donor, radius }] of donors.entries()) {
-      const at = drag?.kind === "donor" && drag.index === i ? drag.at : donor;
-      drawDonor(ctx, view, mark, at, radius, COLOURS.verdigris);
-    }
-    if (props.dots) {
-      drawDots(ctx, view, props.dots.placed, COLOURS.saffron);
-      drawDots(ctx, view, props.dots.off, COLOURS.fail);
-    }
-    for (const tack of props.tacks ?? []) drawTack(ctx, view, tack.to, tack.reach);
-    if (drag?.kind === "tack") drawPull(ctx, view, drag.from, drag.to);
-    if (drag?.kind === "circle") {
-      const points = Array.from({ length: 24 }, (_, i) => {
-        const a = (i / 24) * 2 * Math.PI;
-        return { x: drag.centre.x + drag.radius * Math.cos(a), y: drag.centre.y + drag.radius * Math.sin(a) };
-      });
-      drawOutline(ctx, view, points, [], COLOURS.madder);
-    }
-    if (!hidden && props.grips) {
-      for (const line of props.grips.lines) drawPath(ctx, view, line, COLOURS.saffron);
-      for (const p of props.grips.points)
-        drawGrip(ctx, view, drag?.kind === "grip" && drag.id === p.id ? drag.to : p.at, p.id === "middle");
-    }
-    for (const e of hidden ? [] : (props.ellipses ?? []))
-      drawOutline(ctx, view, e.points, [], e.colour, { dash: e.dash });
-    if (drawn.length > 0) {
-      const points = pointer ? [...drawn, pointer] : drawn;
-      drawOutline(ctx, view, points, [], COLOURS.madder, { handles: true, dash: [4, 3] });
-    }
-    if (lens && pointer && shownBitmap.current)
-      drawLens(ctx, view, shownBitmap.current, { width, height }, pointer);
-    if (tool === "brush" && props.brush && pointer) {
-      const start = drag?.kind === "stroke" ? (drag.points[0] as FramePt) : null;
-      drawBrush(ctx, view, pointer, props.brush.radius, props.brush.sampleAt(pointer, start));
-    }
-    if (tool === "stroke" && props.brush?.chosen) drawStroke(ctx, view, props.brush.chosen, COLOURS.saffron);
-    const note = refusal && movingKey ? { text: refusal, colour: COLOURS.fail } : props.note;
-    if (note) drawNote(ctx, 12, size.height - 12, note.text, note.colour);
-  }, [
-    view,
-    size,
-    hidden,
-    outlines,
-    donors,
-    drag,
-    drawn,
-    pointer,
-    hot,
-    look,
-    wipe,
-    props.mesh,
-    props.note,
-    props.tacks,
-    props.grips,
-    props.ellipses,
-    refusal,
-    movingKey,
-    outlineOf,
-    width,
-    height,
-    lens,
-    tool,
-    props.brush,
-    props.dots,
-  ]);
+    const ctx = readyCanvas(overlayCanvas.current!, size.width, size.height);
+    const lying: Lying = {
+      ...props,
+      viewHeight: size.height,
+      wipe,
+      drag,
+      drawn,
+      pointer,
+      hot,
+      lens: lens ? shownBitmap.current : null,
+      note: refusal === null ? props.note : { text: refusal, colour: COLOURS.fail },
+    };
+    if (look === "wipe") drawWipe(ctx, view, lying);
+    if (!hidden) drawLying(ctx, view, lying);
+  }, [view, size, hidden, look, wipe, lens, drag, drawn, pointer, hot, refusal, props]);
 
   const at = (e: { clientX: number; clientY: number }): ScreenPt => {
     const r = box.current!.getBoundingClientRect();

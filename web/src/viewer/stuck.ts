@@ -3,7 +3,7 @@ import { drapeOutline, type Drape } from "../features/recipe";
 import type { FramePt } from "../geometry/points";
 import { contains, outlineCurve } from "../geometry/spline";
 import { COLOURS } from "./overlay/draw";
-import type { MeshItem } from "./PictureView";
+import type { MeshItem } from "./items";
 import { frameFromRef, type Surface } from "./surface";
 
 const CELLS = 12; // along the longer side

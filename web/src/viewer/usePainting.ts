@@ -15,7 +15,7 @@ import {
 import { pair, type FramePt } from "../geometry/points";
 import type { SurfaceMap } from "../geometry/surfaceMap";
 import { frameAddress, type Scene } from "./addresses";
-import type { BrushItem } from "./PictureView";
+import type { BrushItem } from "./items";
 import { pictures } from "./pictures";
 
 export function usePainting(
