@@ -18,9 +18,9 @@ from gentle_veil.core.composite.matte import Box, grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import error_from_confidence
-from gentle_veil.core.contracts.veil import Placement, Site
+from gentle_veil.core.contracts.veil import Front, Placement, Site
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.veils.conceal.sought import SURELY, Mark, find, unwrapped
+from gentle_veil.core.veils.conceal.sought import SURELY, Behind, Mark, find, unwrapped
 
 MARGIN = 5  # px of skin around the mark that are compared too
 LARGEST_MARK = 160  # px; a larger mark is a surface of its own, and the drape knows it better
@@ -78,6 +78,7 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     if template.std() < 1e-4:
         return Held()
     whole = Mark(template, np.ones_like(template), box)
+    behind = Behind.of(frames, placement)
     numbers = [int(k) for k in track.frames]
     seen = np.array([track.seen(k) for k in numbers])
     wide = np.array([_far_reach(placement, k) for k in numbers])
@@ -86,13 +87,13 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     steps, sure = np.zeros((len(numbers), 2)), np.zeros(len(numbers))
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
-        steps[i], sure[i] = find(frames, track, numbers[i], whole, (reach[i], FAR_COST))
+        steps[i], sure[i] = find(frames, track, numbers[i], whole, (reach[i], FAR_COST), behind=behind)
     believed = sure >= SURE
     if not free.any() or believed[free].mean() < 0.3:
         return Held()
     steps = _smoothed(np.array(numbers), steps, np.where(believed, sure, 0.0))
     steps[numbers.index(reference)] = 0.0
-    again = _Again(frames, placement, box, numbers, steps, sure)
+    again = _Again(frames, placement, box, numbers, steps, sure, behind)
     for i in np.flatnonzero(~free):
         far = max(reach[i], int(wide[i]))
         again.as_carried(int(i), np.flatnonzero(believed), (far, FAR_COST * reach[i] / far))
@@ -112,8 +113,8 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
 class _Again:
     """A mark looked for on frames whose drape says little: what one's drape is off by says nothing of its neighbours.
 
-    ``numbers`` are the frames of the track's rows; what is found is written to ``steps`` (rows, 2), ``sure`` (rows,)
-    and ``shaped_as``
+    ``numbers`` are the frames of the track's rows; ``behind`` tells what is behind the surface; what is found is
+    written to ``steps`` (rows, 2), ``sure`` (rows,) and ``shaped_as``
     """
 
     frames: FrameSource
@@ -122,13 +123,16 @@ class _Again:
     numbers: list[int]
     steps: np.ndarray
     sure: np.ndarray
+    behind: Front
     shaped_as: dict[str, int] = field(default_factory=dict)
 
     def as_carried(self, i: int, known: np.ndarray, search: tuple[int, float]) -> None:
         """Where the drape carries it on row i, as it looked on ``known`` rows beside it."""
         for j in _beside(self.numbers, known, i, LIKE_FRAMES):
             track = self.placement.track
-            step, alike = find(self.frames, track, self.numbers[i], self._look(j), search, surely=True)
+            step, alike = find(
+                self.frames, track, self.numbers[i], self._look(j), search, surely=True, behind=self.behind
+            )
             if alike > self.sure[i]:
                 self.steps[i], self.sure[i] = step, alike
 
@@ -138,7 +142,8 @@ class _Again:
         for j in _beside(self.numbers, known, i, SHAPED_FRAMES):
             by, other = self.steps[j] + np.median(track.positions[i] - track.positions[j], axis=0), self.numbers[j]
             there = track.moved({str(k): by}, {str(k): other})
-            step, alike = find(self.frames, there, k, self._look(j), (REACH_MOST, FAR_COST), surely=True)
+            search = (REACH_MOST, FAR_COST)
+            step, alike = find(self.frames, there, k, self._look(j), search, surely=True, behind=self.behind)
             if alike > self.sure[i]:
                 self.steps[i], self.sure[i], self.shaped_as[str(k)] = by + step, alike, other
 

@@ -5,14 +5,20 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import Box, clip_box
+from gentle_veil.core.composite.matte import Box, clip_box, grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
-from gentle_veil.core.geometry.outline import bounding_box
+from gentle_veil.core.contracts.veil import Front, Placement, nothing_in_front
+from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.motion.pyramid import grey
 from gentle_veil.core.motion.sampling import sample_cubic
-from gentle_veil.core.types import ImageF32, Points
+from gentle_veil.core.retouch.surface_colour import BAND_PX, log_ratios, on_surface, shows_another
+from gentle_veil.core.types import ImageF32, MatteF32, Points
+from gentle_veil.core.veils.conceal.surround import LEAST_RING, look_around
 
+LEAST_SHOWN = 0.6  # of a mark and the skin around it
+RIM_BLUR = 2  # px that what is behind smears into the surface
+LEAST_SPREAD = 1e-6  # a sum of squares
 LEAST_SEEN = 40  # px of a mark's box, that tell anything
 SURELY = 0.8  # correlation from which a mark is believed wherever it is found
 AS_STRONG = (0.4, 1.8)  # and of the contrast that it should have
@@ -47,6 +53,46 @@ def _log_grey(frames: FrameSource, k: int, box: Box) -> ImageF32:
     return picture[rows[:, None], columns]
 
 
+@dataclass(frozen=True)
+class Behind:
+    """What is behind the surface that a mark is on, a `Front` of its own; ``own`` (2,) are that surface's
+    `log_ratios`."""
+
+    frames: FrameSource
+    placement: Placement
+    own: np.ndarray
+
+    @classmethod
+    def of(cls, frames: FrameSource, placement: Placement) -> Front:
+        k = placement.track.reference_frames[0]
+        row = placement.track.row(k)
+        around = None if row is None else look_around(placement, row, frames.size)
+        if around is None or around.ring.sum() < LEAST_RING:
+            return nothing_in_front
+        return cls(frames, placement, np.median(log_ratios(_linear(frames, k, around.box))[around.ring], axis=0))
+
+    def __call__(self, k: int, box: Box) -> MatteF32 | None:
+        """1 where frame ``k`` shows over a box what is behind, (h, w); None where nothing is known to be."""
+        row = self.placement.track.row(k)
+        wide = clip_box((box[0] - BAND_PX, box[1] - BAND_PX, box[2] + BAND_PX, box[3] + BAND_PX), *self.frames.size)
+        if row is None or wide is None:
+            return None
+        img_lin = _linear(self.frames, k, wide)
+        if not shows_another(log_ratios(img_lin), self.own):
+            return None
+        polygon = self.placement.track.carry(self.placement.polygon_ref, row)
+        inside = grown(polygon_mask(polygon, wide[2] - wide[0], wide[3] - wide[1], wide[:2]), 1)
+        if not inside.any():
+            return None
+        _, behind = on_surface(img_lin, inside, own=self.own, grazed=True)
+        rows, columns = (np.arange(box[i], box[i + 2]).clip(wide[i], wide[i + 2] - 1) - wide[i] for i in (1, 0))
+        return behind.astype(np.float32)[rows[:, None], columns]
+
+
+def _linear(frames: FrameSource, k: int, box: Box) -> ImageF32:
+    return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
+
+
 def unwrapped(
     frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: np.ndarray | tuple[float, float] = (0.0, 0.0)
 ) -> ImageF32:
@@ -61,12 +107,19 @@ def unwrapped(
 
 
 def find(
-    frames: FrameSource, track: SurfaceTrack, k: int, mark: Mark, search: tuple[int, float], *, surely: bool = False
+    frames: FrameSource,
+    track: SurfaceTrack,
+    k: int,
+    mark: Mark,
+    search: tuple[int, float],
+    *,
+    surely: bool = False,
+    behind: Front = nothing_in_front,
 ) -> tuple[np.ndarray, float]:
     """Where frame ``k`` shows a mark, as a step (x, y) in px from the drape's place, and the correlation there.
 
     ``search``: px around that place, and the correlation that one of them must win; ``surely``: 0 unless it is much
-    alike and as strong
+    alike and as strong; ``behind``: where the frame shows what is behind the surface, and no mark can be
     """
     reach, cost = search
     row = track.row(k)
@@ -78,21 +131,45 @@ def find(
     look, near = mark.on_frame(track, row, where)
     if near.sum() < LEAST_SEEN:
         return np.zeros(2), 0.0
-    scene = _log_grey(frames, k, (where[0] - reach, where[1] - reach, where[2] + reach, where[3] + reach))
-    scores = cv2.matchTemplate(scene, look, cv2.TM_CCOEFF_NORMED, mask=near)
+    around = (where[0] - reach, where[1] - reach, where[2] + reach, where[3] + reach)
+    scene, beyond = _log_grey(frames, k, around), behind(k, around)
+    shown = np.ones_like(scene) if beyond is None else 1 - grown(beyond > 0, RIM_BLUR).astype(np.float32)
+    scores = correlation(scene, shown, look, near)
     ys, xs = np.mgrid[-reach : reach + 1, -reach : reach + 1]
-    judged = np.where(np.isfinite(scores), scores, -1.0) - cost * np.hypot(xs, ys)
+    judged = scores - cost * np.hypot(xs, ys)
     y, x = np.unravel_index(int(judged.argmax()), judged.shape)
     alike = float(scores[y, x])
     if not (0 < x < 2 * reach and 0 < y < 2 * reach) or (surely and alike < SURELY):
         return np.zeros(2), 0.0
     if surely:
-        found = scene[y : y + look.shape[0], x : x + look.shape[1]]
-        if not AS_STRONG[0] <= found[near > 0].std() / look[near > 0].std() <= AS_STRONG[1]:
+        part = np.s_[y : y + look.shape[0], x : x + look.shape[1]]
+        both = (near > 0) & (shown[part] > 0)
+        if not AS_STRONG[0] <= scene[part][both].std() / look[both].std() <= AS_STRONG[1]:
             return np.zeros(2), 0.0
     part_x = _vertex(scores[y, x - 1], alike, scores[y, x + 1])
     part_y = _vertex(scores[y - 1, x], alike, scores[y + 1, x])
     return np.array([x - reach + part_x, y - reach + part_y]), alike
+
+
+def correlation(scene: ImageF32, shown: MatteF32, look: ImageF32, near: MatteF32) -> ImageF32:
+    """The correlation coefficient of a look (h, w) with a scene (H, W) at each place, (H - h + 1, W - w + 1); -1 where
+    little of it is to be seen.
+
+    Convention: only what is ``shown`` of the scene and ``near`` in the look counts, 1 or 0
+    References: [Pad12] D. Padfield, "Masked object registration in the Fourier domain", IEEE TIP 2012, eq. 4
+    """
+    level = np.float32(scene.mean())  # sums of squares of small differences, in float32
+    scene, look = (scene - level) * shown, (look - level) * near
+
+    def total(of_scene: ImageF32, of_look: ImageF32) -> np.ndarray:
+        return cv2.matchTemplate(of_scene, of_look, cv2.TM_CCORR).astype(np.float64)
+
+    count = np.maximum(total(shown, near), 1.0)
+    in_scene, in_look = total(scene, near), total(shown, look)
+    apart = total(scene, look) - in_scene * in_look / count
+    spread = total(scene**2, near) - in_scene**2 / count, total(shown, look**2) - in_look**2 / count
+    scores = apart / np.sqrt(np.maximum(spread[0], LEAST_SPREAD) * np.maximum(spread[1], LEAST_SPREAD))
+    return np.where(count >= LEAST_SHOWN * near.sum(), scores, -1.0).astype(np.float32)
 
 
 def _corners(box: Box) -> Points:

@@ -1,0 +1,76 @@
+import cv2
+import numpy as np
+import pytest
+
+from gentle_veil.core.colour.transfer import bt709_encode
+from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.contracts.surface_track import still_track
+from gentle_veil.core.contracts.veil import Placement, nothing_in_front
+from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.veils.conceal.sought import Behind, Mark, correlation, find, unwrapped
+
+SIZE, RIM, CENTRE = (160, 120), 60, np.array([92.0, 60.0])
+SKIN, WALL = np.array([0.45, 0.25, 0.18]), np.array([0.07, 0.08, 0.09])
+ANGLES = np.arange(12) * 2 * np.pi / 12
+CIRCLE = np.stack([np.cos(ANGLES), np.sin(ANGLES)], axis=1)
+
+
+@pytest.fixture(scope="module")
+def scene() -> np.ndarray:
+    return np.random.default_rng(2).normal(-2, 0.3, (60, 70)).astype(np.float32)
+
+
+@pytest.fixture(scope="module")
+def disc() -> np.ndarray:
+    return cv2.circle(np.zeros((20, 20), np.float32), (10, 10), 8, 1, -1)
+
+
+@pytest.mark.truth
+def test_correlation__all_to_be_seen__is_that_of_opencv(scene, disc) -> None:
+    look = scene[20:40, 25:45].copy()
+    ours = correlation(scene, np.ones_like(scene), look, disc)
+    np.testing.assert_allclose(ours, cv2.matchTemplate(scene, look, cv2.TM_CCOEFF_NORMED, mask=disc), atol=1e-4)
+
+
+@pytest.mark.property
+def test_correlation__what_is_not_shown_does_not_matter_and_little_is_not_enough(scene, disc) -> None:
+    look, shown = scene[20:40, 25:45].copy(), np.ones_like(scene)
+    shown[:, :31] = 0
+    spoilt = np.where(shown > 0, scene, np.float32(5))
+    scores = correlation(spoilt, shown, look, disc)
+    assert scores[20, 25] == pytest.approx(1.0, abs=1e-4)
+    assert scores[20, 10] == -1
+
+
+def skin(centre: np.ndarray, rim: float) -> np.ndarray:
+    """A wall, and right of its rim skin with a faint spot, which is darker towards the rim; 8 bit."""
+    rng = np.random.default_rng(5)
+    ys, xs = np.mgrid[: SIZE[1], : SIZE[0]]
+    spot = 1 - 0.12 * (np.hypot(xs - centre[0], ys - centre[1]) < 5)
+    shade = (1 - 0.1 * np.exp(-np.maximum(xs - rim, 0) / 12)) * spot
+    surface = cv2.GaussianBlur((xs > rim).astype(np.float32), (0, 0), 1.2)[..., None]
+    lit = cv2.GaussianBlur(WALL * (1 - surface) + SKIN * shade[..., None] * surface, (0, 0), 0.8)
+    coded = 255 * bt709_encode(lit.astype(np.float32)) + rng.normal(0, 1.2, (*SIZE[::-1], 3))
+    return np.clip(np.rint(coded), 0, 255).astype(np.uint8)
+
+
+@pytest.mark.truth
+def test_find__a_faint_mark_near_the_rim__is_not_taken_for_the_rim() -> None:
+    """The surface turns away by 22 px from one frame to the next, and the mark with it, now 10 px from the rim."""
+    frames = ArrayFrames(np.stack([skin(CENTRE, RIM), skin(CENTRE - (2, 0), RIM + 20)]))
+    placement = Placement(still_track(SIZE, 2, 0), CENTRE + 8 * CIRCLE, CENTRE + 24 * CIRCLE)
+    box = bounding_box(placement.polygon_ref, 5)
+    near = polygon_mask(placement.polygon_ref, box[2] - box[0], box[3] - box[1], box[:2])
+    near = cv2.dilate(near.astype(np.uint8), np.ones((9, 9))).astype(np.float32)
+    mark = Mark(unwrapped(frames, placement.track, 0, box), near, box)
+    behind = Behind.of(frames, placement)
+    step, alike = find(frames, placement.track, 1, mark, (30, 0.002), surely=True, behind=behind)
+    np.testing.assert_allclose(step, (-2, 0), atol=1.0)
+    fooled, _ = find(frames, placement.track, 1, mark, (30, 0.002))
+    assert np.abs(fooled - (-2, 0)).max() > 5  # without, it is
+    assert alike > 0.8
+    covered = behind(1, (40, 20, 140, 100))
+    assert covered is not None
+    assert covered[:, : RIM + 20 - 3 - 40].min() == 1
+    assert covered[:, RIM + 20 + 3 - 40 :].max() == 0
+    assert nothing_in_front(1, box) is None
