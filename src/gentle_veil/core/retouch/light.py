@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from gentle_veil.core.retouch.mottling import mottling
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
 CAUCHY, TUKEY = 2.385, 4.685  # [HW77], 95 % efficiency under Gaussian noise
@@ -61,6 +62,18 @@ def tone_from_around(target_lin: ImageF32, ring: MaskBool, *, bend: bool = True)
     """The log light that the ring promises for what it surrounds: its own tone, smoothly carried inwards."""
     one = np.ones_like(target_lin)
     return _fit(target_lin, one, one, ring, bend)
+
+
+def mottled_tone_from_around(target_lin: ImageF32, ring: MaskBool, half: float, *, bend: bool = True) -> ImageF32:
+    """The same over the whole picture (h, w, 3), with what the ring has beyond a smooth tone, carried inwards as far as
+    it tells; ``half`` is half the size of what it surrounds, px."""
+    light = tone_from_around(target_lin, ring, bend=bend)
+    tone = light.log_gain(ring.shape[1], ring.shape[0])
+    if not np.isfinite(light.spread).all():
+        return tone
+    misfit = np.where(ring[..., None], target_lin / np.exp(tone) - 1, np.float32(0))
+    off = (np.abs(_calmed(misfit, ring)) / light.spread).max(axis=-1)
+    return tone + mottling(misfit, ring & (off < TUKEY), half)
 
 
 def log_tone(img_lin: ImageF32, sigma: float, shown: MatteF32 | None = None) -> ImageF32:

@@ -15,7 +15,7 @@ from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Placement
-from gentle_veil.core.retouch.light import FLOOR, tone_from_around
+from gentle_veil.core.retouch.light import FLOOR, mottled_tone_from_around
 from gentle_veil.core.types import ImageF32
 from gentle_veil.core.veils.conceal.extent import told_nearer
 from gentle_veil.core.veils.conceal.surround import LEAST_RING, LEAST_SHOWN, Surround, look_around
@@ -84,7 +84,7 @@ def _told(target: ImageF32, around: Surround, bend: bool) -> _Told | None:
     total = float(inside.sum())
     if around.shown < LEAST_SHOWN or total <= 0:
         return None
-    field = tone_from_around(target, around.ring, bend=bend).log_gain(*around.size)
+    field = mottled_tone_from_around(target, around.ring, around.half, bend=bend)
     middle = np.einsum("yx,yxc->c", inside, field) / total
     bare = inside if around.front is None else inside * (around.front <= 0)
     mark = np.full(3, np.nan)

@@ -18,7 +18,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.measure.belonging import motion_at
 from gentle_veil.core.measure.focus import softness_of
-from gentle_veil.core.retouch.light import fit_light, log_tone, tone_from_around
+from gentle_veil.core.retouch.light import fit_light, log_tone, mottled_tone_from_around
 from gentle_veil.core.retouch.offsets import offset_look
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.beside_rim import beside_rim, find_rims
@@ -171,7 +171,7 @@ class _Laying:
 
     def _tone(self, ring: MaskBool) -> ImageF32:
         """The log tone (h, w, 3) that a ring promises."""
-        tone = tone_from_around(self.target_lin, ring, bend=self.params.light_bends).log_gain(*self.around.size)
+        tone = mottled_tone_from_around(self.target_lin, ring, self.around.half, bend=self.params.light_bends)
         if ring.any():  # a ring that is cut off by a rim bends wildly beyond it
             tone = np.clip(tone, tone[ring].min(axis=0) - BEYOND_RING, tone[ring].max(axis=0) + BEYOND_RING)
         bulge = np.array(self.bulges.get(str(self.site.k), (0.0, 0.0, 0.0)), np.float32)
