@@ -88,8 +88,10 @@ class Rims:
         mark_ref = self.placement.polygon_ref
         mark = track.carry(mark_ref, row)
         scale = track.scale_at(mark_ref.mean(axis=0), row)
-        size = float(np.ptp(mark_ref, axis=0).max())
-        box = clip_box(bounding_box(mark, min(REACH_TIMES * size + REACH_PX, REACH_MOST) * scale), *self.size)
+        size, shown = (float(np.ptp(polygon, axis=0).max()) for polygon in (mark_ref, mark))
+        # Skin is taken from further in, where the surface is not as squeezed as by its rim.
+        reach = min(REACH_TIMES * size + REACH_PX, REACH_MOST) * max(scale, shown / size)
+        box = clip_box(bounding_box(mark, reach), *self.size)
         if box is None:
             return None
         img_lin = self.read(k, box)

@@ -6,9 +6,13 @@ import cv2
 import numpy as np
 import pytest
 
+from gentle_veil.core.composite.matte import Box
 from gentle_veil.core.contracts.frames import ArrayFrames
+from gentle_veil.core.retouch.surface_colour import log_ratios
 from gentle_veil.core.veils.conceal import VEIL
+from gentle_veil.core.veils.conceal.beside_rim import Rims
 from gentle_veil.core.veils.conceal.params import ConcealParams
+from gentle_veil.core.veils.conceal.surround import look_around
 from gentle_veil.core.veils.conceal.tests.test_conceal import CENTRE, difference, placed, rendered
 
 WALL = (104, 112, 121)  # code values
@@ -57,6 +61,31 @@ def test_what_is_behind__is_known_on_the_frames_that_show_it_beside_the_mark(spo
     frames = prepared["rim"]["frames"]
     assert frames[-1] == len(marked) - 1
     assert 0 not in frames[1:]
+
+
+@pytest.mark.property
+def test_what_is_behind__is_known_as_far_as_skin_is_taken_from_though_the_mark_is_squeezed(spotted_shot) -> None:
+    maps = spotted_shot.frame_from_ref
+    k = len(maps) - 1
+    marked, _ = before_a_wall(spotted_shot.marked, maps)
+    middle = maps[k] @ (*CENTRE, 1.0)
+    x = middle[0] / middle[2]
+    squeezed = maps.copy()
+    squeezed[k] = np.array([[0.1, 0, 0.9 * x], [0, 1, 0], [0, 0, 1.0]]) @ maps[k]
+    placement, frames = placed(squeezed), ArrayFrames(marked)
+
+    def read(frame: int, box: Box) -> np.ndarray:
+        return frames.encoding.to_linear(frames[frame][box[1] : box[3], box[0] : box[2]])
+
+    around = look_around(placement, 0, frames.size)
+    assert around is not None
+    own = np.median(log_ratios(read(0, around.box))[around.ring], axis=0)
+    rims = Rims(placement, own, read, frames.size, placement.front, stands_out=True)
+    size = np.ptp(placement.polygon_ref, axis=0).max()
+    here = rims.at(k)
+    assert here is not None
+    (x0, _, x1, _), _ = here
+    assert min(x - x0, x1 - x) > 3 * size
 
 
 @pytest.mark.truth
