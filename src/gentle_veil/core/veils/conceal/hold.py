@@ -18,7 +18,7 @@ from gentle_veil.core.composite.matte import Box, grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import error_from_confidence
-from gentle_veil.core.contracts.veil import Front, Placement, Site
+from gentle_veil.core.contracts.veil import Front, Placement, Site, nothing_in_front
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.veils.conceal.sought import SURELY, Behind, Mark, find, unwrapped
 
@@ -83,7 +83,8 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     seen = np.array([track.seen(k) for k in numbers])
     wide = np.array([_far_reach(placement, k) for k in numbers])
     reach = [_reach(placement, row, size) for row in range(len(numbers))]
-    free = seen & (wide == 0) & ~np.array([_passed_by(placement, k, box) for k in numbers])
+    passed = np.array([_passed_by(placement, k, box) for k in numbers])
+    free = seen & (wide == 0) & ~passed
     steps, sure = np.zeros((len(numbers), 2)), np.zeros(len(numbers))
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
@@ -93,7 +94,7 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
         return Held()
     steps = _smoothed(np.array(numbers), steps, np.where(believed, sure, 0.0))
     steps[numbers.index(reference)] = 0.0
-    again = _Again(frames, placement, box, numbers, steps, sure, behind)
+    again = _Again(frames, placement, box, numbers, steps, sure, passed, behind)
     for i in np.flatnonzero(~free):
         far = max(reach[i], int(wide[i]))
         again.as_carried(int(i), np.flatnonzero(believed), (far, FAR_COST * reach[i] / far))
@@ -113,8 +114,8 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
 class _Again:
     """A mark looked for on frames whose drape says little: what one's drape is off by says nothing of its neighbours.
 
-    ``numbers`` are the frames of the track's rows; ``behind`` tells what is behind the surface; what is found is
-    written to ``steps`` (rows, 2), ``sure`` (rows,) and ``shaped_as``
+    ``numbers`` are the frames of the track's rows; ``passed`` (rows,) tells where something passes, and ``behind`` what
+    is behind the surface; what is found is written to ``steps`` (rows, 2), ``sure`` (rows,) and ``shaped_as``
     """
 
     frames: FrameSource
@@ -123,6 +124,7 @@ class _Again:
     numbers: list[int]
     steps: np.ndarray
     sure: np.ndarray
+    passed: np.ndarray
     behind: Front
     shaped_as: dict[str, int] = field(default_factory=dict)
 
@@ -131,7 +133,7 @@ class _Again:
         for j in _beside(self.numbers, known, i, LIKE_FRAMES):
             track = self.placement.track
             step, alike = find(
-                self.frames, track, self.numbers[i], self._look(j), search, surely=True, behind=self.behind
+                self.frames, track, self.numbers[i], self._look(j), search, surely=True, behind=self._behind(i)
             )
             if alike > self.sure[i]:
                 self.steps[i], self.sure[i] = step, alike
@@ -143,9 +145,13 @@ class _Again:
             by, other = self.steps[j] + np.median(track.positions[i] - track.positions[j], axis=0), self.numbers[j]
             there = track.moved({str(k): by}, {str(k): other})
             search = (REACH_MOST, FAR_COST)
-            step, alike = find(self.frames, there, k, self._look(j), search, surely=True, behind=self.behind)
+            step, alike = find(self.frames, there, k, self._look(j), search, surely=True, behind=self._behind(i))
             if alike > self.sure[i]:
                 self.steps[i], self.sure[i], self.shaped_as[str(k)] = by + step, alike, other
+
+    def _behind(self, i: int) -> Front:
+        # What passes has another colour, too; a mark that it half hides must not count as bare.
+        return nothing_in_front if self.passed[i] else self.behind
 
     def _look(self, j: int) -> Mark:
         x0, y0, x1, y1 = self.box
