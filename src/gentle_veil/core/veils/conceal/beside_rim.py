@@ -21,7 +21,7 @@ from gentle_veil.core.measure.runs import steady_runs
 from gentle_veil.core.retouch.rim import Rim, read_rim
 from gentle_veil.core.retouch.surface_colour import log_ratios, shows_another
 from gentle_veil.core.types import ImageF32, MatteF32, Points
-from gentle_veil.core.veils.conceal.surround import LEAST_RING, look_around
+from gentle_veil.core.veils.conceal.surround import look_around, own_ratios
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
 KEPT = 4  # frames whose rims are kept at a time
@@ -114,15 +114,13 @@ def find_rims(
     """A placement whose front knows the rim, and, to be kept, on which frames there is one beside the mark and the
     surface's colour: ``{}`` where there is none."""
     track = placement.track
-    row = track.row(track.reference_frames[0])
-    around = None if row is None else look_around(placement, row, frames.size)
-    if around is None or around.ring.sum() < LEAST_RING:
+    own = own_ratios(frames, placement)
+    if own is None:
         return placement, {}
 
     def read(k: int, box: Box) -> ImageF32:
         return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
 
-    own = np.median(log_ratios(read(track.reference_frames[0], around.box))[around.ring], axis=0)
     rims = Rims(placement, own, read, frames.size, placement.front, stands_out, doubting=True)
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     shown, near = [], []

@@ -14,7 +14,7 @@ from gentle_veil.core.motion.pyramid import grey
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.retouch.surface_colour import BAND_PX, log_ratios, on_surface, shows_another
 from gentle_veil.core.types import ImageF32, MatteF32, Points
-from gentle_veil.core.veils.conceal.surround import LEAST_RING, look_around
+from gentle_veil.core.veils.conceal.surround import own_ratios
 
 LEAST_SHOWN = 0.6  # of a mark and the skin around it
 RIM_BLUR = 2  # px that what is behind smears into the surface
@@ -64,12 +64,8 @@ class Behind:
 
     @classmethod
     def of(cls, frames: FrameSource, placement: Placement) -> Front:
-        k = placement.track.reference_frames[0]
-        row = placement.track.row(k)
-        around = None if row is None else look_around(placement, row, frames.size)
-        if around is None or around.ring.sum() < LEAST_RING:
-            return nothing_in_front
-        return cls(frames, placement, np.median(log_ratios(_linear(frames, k, around.box))[around.ring], axis=0))
+        own = own_ratios(frames, placement)
+        return nothing_in_front if own is None else cls(frames, placement, own)
 
     def __call__(self, k: int, box: Box) -> MatteF32 | None:
         """1 where frame ``k`` shows over a box what is behind, (h, w); None where nothing is known to be."""
@@ -77,7 +73,7 @@ class Behind:
         wide = clip_box((box[0] - BAND_PX, box[1] - BAND_PX, box[2] + BAND_PX, box[3] + BAND_PX), *self.frames.size)
         if row is None or wide is None:
             return None
-        img_lin = _linear(self.frames, k, wide)
+        img_lin = self.frames.encoding.to_linear(self.frames[k][wide[1] : wide[3], wide[0] : wide[2]])
         if not shows_another(log_ratios(img_lin), self.own):
             return None
         polygon = self.placement.track.carry(self.placement.polygon_ref, row)
@@ -87,10 +83,6 @@ class Behind:
         _, behind = on_surface(img_lin, inside, own=self.own, grazed=True)
         rows, columns = (np.arange(box[i], box[i + 2]).clip(wide[i], wide[i + 2] - 1) - wide[i] for i in (1, 0))
         return behind.astype(np.float32)[rows[:, None], columns]
-
-
-def _linear(frames: FrameSource, k: int, box: Box) -> ImageF32:
-    return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
 
 
 def unwrapped(

@@ -5,8 +5,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
+from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box
+from gentle_veil.core.retouch.surface_colour import log_ratios
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 RING_SHARE = 0.5  # of the mark's half size
@@ -70,3 +72,15 @@ def look_around(
     for mark in placement.marks_ref:
         ring &= outline_distance(track.carry(mark, row), box) > 1.0
     return Surround(polygon, scale, half, box, distance, ring)
+
+
+def own_ratios(frames: FrameSource, placement: Placement) -> np.ndarray | None:
+    """The `log_ratios` (2,) of the surface that a mark is on, by its ring on the reference; None without one."""
+    k = placement.track.reference_frames[0]
+    row = placement.track.row(k)
+    around = None if row is None else look_around(placement, row, frames.size)
+    if around is None or around.ring.sum() < LEAST_RING:
+        return None
+    x0, y0, x1, y1 = around.box
+    img_lin = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
+    return np.asarray(np.median(log_ratios(img_lin)[around.ring], axis=0))

@@ -8,11 +8,10 @@ import pytest
 
 from gentle_veil.core.composite.matte import Box
 from gentle_veil.core.contracts.frames import ArrayFrames
-from gentle_veil.core.retouch.surface_colour import log_ratios
 from gentle_veil.core.veils.conceal import VEIL
 from gentle_veil.core.veils.conceal.beside_rim import Rims
 from gentle_veil.core.veils.conceal.params import ConcealParams
-from gentle_veil.core.veils.conceal.surround import look_around
+from gentle_veil.core.veils.conceal.surround import own_ratios
 from gentle_veil.core.veils.conceal.tests.test_conceal import CENTRE, difference, placed, rendered
 
 WALL = (104, 112, 121)  # code values
@@ -77,9 +76,8 @@ def test_what_is_behind__is_known_as_far_as_skin_is_taken_from_though_the_mark_i
     def read(frame: int, box: Box) -> np.ndarray:
         return frames.encoding.to_linear(frames[frame][box[1] : box[3], box[0] : box[2]])
 
-    around = look_around(placement, 0, frames.size)
-    assert around is not None
-    own = np.median(log_ratios(read(0, around.box))[around.ring], axis=0)
+    own = own_ratios(frames, placement)
+    assert own is not None
     rims = Rims(placement, own, read, frames.size, placement.front, stands_out=True)
     size = np.ptp(placement.polygon_ref, axis=0).max()
     here = rims.at(k)
