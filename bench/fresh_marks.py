@@ -129,13 +129,13 @@ def twin(shot: str) -> tuple[np.ndarray, dict[str, np.ndarray]]:
     return np.stack([source[k] for k in range(len(source))]), {n: truth[n] for n in names}
 
 
-def worn(case: Case, art: np.ndarray) -> Shot:
+def worn(case: Case, art: np.ndarray, near_px: float = NEAR) -> Shot:
     clean, truth = twin(case.shot)
     home, places = HOMES[case.shot]
     asked = len(clean) - 1 - case.reference if case.backwards else case.reference
     off = np.linalg.norm(truth["tracks"][home] - np.array(places[case.place]), axis=1)
     centre = truth["tracks"][asked, np.where(truth["visible"][home], off, np.inf).argmin()]
-    near = np.linalg.norm(truth["tracks"][asked] - centre, axis=1) < np.hypot(*art.shape[:2]) / FINE / 2 + NEAR
+    near = np.linalg.norm(truth["tracks"][asked] - centre, axis=1) < np.hypot(*art.shape[:2]) / FINE / 2 + near_px
     near &= np.isfinite(truth["tracks"]).all(axis=(0, 2))
     marked, masks = clean.copy(), np.zeros(clean.shape[:3], bool)
     for k in range(len(clean)):

@@ -15,7 +15,6 @@ import sys
 import cv2
 import numpy as np
 
-import fresh_marks
 import record
 from fresh_light import LIGHTS, lit
 from fresh_marks import FINE, Case, Shot, worn
@@ -47,8 +46,7 @@ def blotches() -> np.ndarray:
 
 
 def shot() -> Shot:
-    fresh_marks.NEAR = WIDE
-    return worn(Case("pilot", "blotches", REFERENCE, "nose"), blotches())
+    return worn(Case("pilot", "blotches", REFERENCE, "nose"), blotches(), WIDE)
 
 
 def filled(polygons: list[np.ndarray], size: tuple[int, int]) -> np.ndarray:

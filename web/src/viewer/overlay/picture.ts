@@ -10,7 +10,6 @@ export function drawPicture(
   size: { width: number; height: number },
   { look, wipe, gain }: { look: Look; wipe: number; gain: number },
 ) {
-  const canvas = { width: ctx.canvas.clientWidth, height: ctx.canvas.clientHeight };
   ctx.imageSmoothingEnabled = view.scale < 2.5;
   ctx.imageSmoothingQuality = "high";
   const w = size.width * view.scale;
@@ -26,10 +25,11 @@ export function drawPicture(
     ctx.restore();
   }
   if (look === "difference") {
+    const { clientWidth, clientHeight } = ctx.canvas;
     ctx.globalCompositeOperation = "difference";
     put(top ?? bottom);
     ctx.globalCompositeOperation = "lighter";
-    for (let g = 1; g < gain; g *= 2) ctx.drawImage(ctx.canvas, 0, 0, canvas.width, canvas.height);
+    for (let g = 1; g < gain; g *= 2) ctx.drawImage(ctx.canvas, 0, 0, clientWidth, clientHeight);
     ctx.globalCompositeOperation = "source-over";
   }
 }

@@ -91,13 +91,12 @@ class Apply:
 def _level(frames: FrameSource, placement: Placement) -> list[float]:
     """The surface's usual light (3,) scene-linear within the outline on the reference frame."""
     k = placement.track.reference_frames[0]
-    x0, y0, x1, y1 = bounding_box(placement.polygon_ref)
-    width, height = frames.size
-    x0, y0, x1, y1 = max(x0, 0), max(y0, 0), min(x1, width), min(y1, height)
-    if x1 <= x0 or y1 <= y0:
+    box = clip_box(bounding_box(placement.polygon_ref), *frames.size)
+    if box is None:
         return [GREY] * 3
+    x0, y0, x1, y1 = box
     light = frames.encoding.to_linear(frames[k][y0:y1, x0:x1])
-    inside = outline_distance(placement.polygon_ref, (x0, y0, x1, y1)) < 0
+    inside = outline_distance(placement.polygon_ref, box) < 0
     return [round(float(v), 6) for v in np.median(light[inside], axis=0)] if inside.any() else [GREY] * 3
 
 

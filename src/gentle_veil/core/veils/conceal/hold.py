@@ -9,6 +9,7 @@ surely seen, nothing is in front of it, whatever was found to pass.
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -78,7 +79,7 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     if template.std() < 1e-4:
         return Held()
     whole = Mark(template, np.ones_like(template), box)
-    behind = Behind.of(frames, placement)
+    behind = lru_cache(maxsize=2)(Behind.of(frames, placement))  # a mark is looked for as on several frames
     numbers = [int(k) for k in track.frames]
     seen = np.array([track.seen(k) for k in numbers])
     wide = np.array([_far_reach(placement, k) for k in numbers])

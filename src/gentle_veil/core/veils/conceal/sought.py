@@ -49,7 +49,12 @@ def _log_grey(frames: FrameSource, k: int, box: Box) -> ImageF32:
     x0, y0, x1, y1 = inner
     picture = grey(frames[k][y0:y1, x0:x1], frames.encoding.full_scale)
     picture = np.log(np.maximum(cv2.GaussianBlur(picture, (0, 0), 1.0), 0.01))
-    rows, columns = (np.arange(box[i], box[i + 2]).clip(inner[i], inner[i + 2] - 1) - inner[i] for i in (1, 0))
+    return _over(picture, inner, box)
+
+
+def _over(picture: ImageF32, known: Box, box: Box) -> ImageF32:
+    """A picture (h, w) of one box over another; beyond its own it is as its edge."""
+    rows, columns = (np.arange(box[i], box[i + 2]).clip(known[i], known[i + 2] - 1) - known[i] for i in (1, 0))
     return picture[rows[:, None], columns]
 
 
@@ -81,8 +86,7 @@ class Behind:
         if not inside.any():
             return None
         _, behind = on_surface(img_lin, inside, own=self.own, grazed=True)
-        rows, columns = (np.arange(box[i], box[i + 2]).clip(wide[i], wide[i + 2] - 1) - wide[i] for i in (1, 0))
-        return behind.astype(np.float32)[rows[:, None], columns]
+        return _over(behind.astype(np.float32), wide, box)
 
 
 def unwrapped(
