@@ -11,7 +11,7 @@ from gentle_veil.core.contracts.params import ParamSpec, specs_of
 from gentle_veil.core.errors import RecipeError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.veils import VEILS
-from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, PlateWritten, Recipe, Value
+from gentle_veil.domain.recipe import Keys, Outline, PlaceWritten, PlacingWritten, PlateWritten, Recipe, Value
 from gentle_veil.domain.strokes import SelectionStroke, StrokeWritten
 
 Fault = dict[str, str]
@@ -20,6 +20,7 @@ LISTS: dict[str, tuple[str, type[BaseModel]]] = {
     "strokes": ("strokes", StrokeWritten),
     "selection": ("strokes", SelectionStroke),
     "plates": ("plates, each with its frame", PlateWritten),
+    "placings": ("points, each with its frame, where it is on the reference and where it was placed", PlacingWritten),
 }
 VEIL_LIMITS = {"feather": (0.0, 500.0), "feather_in": (0.0, 500.0), "grow": (-200.0, 200.0), "opacity": (0.0, 1.0)}
 

@@ -79,6 +79,14 @@ class PlateWritten(Strict):
     plate: str
 
 
+class PlacingWritten(Strict):
+    """A point that was placed again: on a frame, the surface's point ``at`` (px of the reference) lies at ``to``."""
+
+    frame: int
+    at: Point
+    to: Point
+
+
 class FollowerChoice(Strict):
     """Which follower moves the drape, and what is set on it; everything left out has a default."""
 

@@ -31,6 +31,15 @@ class Region:
     held_out: Callable[[int], Sequence[Points]] = nothing_passes
 
 
+@dataclass(frozen=True)
+class Placing:
+    """A point placed again by hand: the surface's point ``at`` (px of the reference) lies at ``to`` on frame k."""
+
+    frame: int
+    at: tuple[float, float]
+    to: tuple[float, float]
+
+
 class Keep(Protocol):
     """Called with the track so far every KEEP_EVERY frames, and when following ends early, whatever the reason."""
 

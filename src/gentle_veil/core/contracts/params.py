@@ -12,7 +12,7 @@ class ParamSpec:
     """What is known of one parameter. ``keyable``: the value may change over frames."""
 
     # number | switch | choice | vector | points | artwork | plate | plates | colour | names | strokes | selection |
-    # places
+    # places | placings
     type: str
     label: str
     help: str
@@ -99,6 +99,11 @@ def selection(*, label: str, help: str, group: str) -> Any:
 def places(*, label: str, help: str, group: str) -> Any:
     """A list of `contracts.keyed.Place`; empty unless it is set."""
     return field(default=(), metadata={"spec": ParamSpec("places", label, help, group)})
+
+
+def placings(*, label: str, help: str, group: str) -> Any:
+    """A list of `contracts.follower.Placing`; empty unless it is set."""
+    return field(default=(), metadata={"spec": ParamSpec("placings", label, help, group)})
 
 
 def only(when: str, among: tuple[str, ...], declared: Any) -> Any:

@@ -5,6 +5,7 @@ Reference
             patch's own mean and deviation.
 """
 
+from copy import copy
 from dataclasses import dataclass
 
 import cv2
@@ -13,10 +14,11 @@ from numba import njit
 
 from gentle_veil.core.motion.pyramid import VOID_FROM, GreyPyramid, gradient
 from gentle_veil.core.motion.sampling import cubic_at
-from gentle_veil.core.types import Points
+from gentle_veil.core.types import MaskBool, Points
 
 ITERATIONS = 12
 ENOUGH_PX = 0.005
+EVERY = slice(None)
 NOISE_CORRELATION = 5.0  # the pre-blur makes neighbouring residuals alike
 
 
@@ -99,32 +101,64 @@ def _register(image, ox, oy, factor, patches, slopes, offsets, jacobians, places
 
 
 class Patches:
-    """Patterns around points (N, 2) of a reference, on the pyramid's fine and coarse level."""
+    """Patterns around points (N, 2) of a picture, on the pyramid's fine and coarse level.
 
-    def __init__(self, pyramid: GreyPyramid, points: Points, side: int) -> None:
-        half = side // 2
+    ``jacobians`` (N, 2, 2) of the picture by the reference around each point, where the picture is not the reference.
+    """
+
+    def __init__(self, pyramid: GreyPyramid, points: Points, side: int, jacobians: np.ndarray | None = None) -> None:
+        self.side, half = side, side // 2
         across = np.arange(-half, half + 1, 1 if side <= 31 else 2, dtype=np.float64)
         self.offsets = np.stack(np.meshgrid(across, across), axis=-1).reshape(-1, 2)
-        self.levels = []
+        turned = np.broadcast_to(np.eye(2), (len(points), 2, 2)) if jacobians is None else jacobians
+        self.values, self.slopes, self.sound = [], [], np.ones(len(points), bool)
         for n in range(min(2, len(pyramid.levels))):
-            picture, factor = pyramid.levels[n], 1.0 / (1 << n)
-            at = ((points[:, None] + self.offsets - pyramid.origin) * factor).astype(np.float32)
+            picture, factor = pyramid.levels[n], _factor(n)
+            at = points[:, None] + np.einsum("nij,pj->npi", turned, self.offsets)
+            at = ((at - pyramid.origin) * factor).astype(np.float32)
             gx, gy = gradient(picture)
-            fields = [picture, gx * factor, gy * factor]
             x, y = at[..., 0].copy(), at[..., 1].copy()
+            height, width = picture.shape
+            self.sound &= ((x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)).all(axis=1)
+            fields = [picture, gx * factor, gy * factor]
             value, gx, gy = (cv2.remap(f, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE) for f in fields)
+            whole = (np.abs(value) < VOID_FROM).all(axis=1)
+            self.sound &= whole
+            value, gx, gy = (np.where(whole[:, None], f, np.float32(0)) for f in (value, gx, gy))
             value = value - value.mean(axis=1, keepdims=True)
             deviation = np.maximum(value.std(axis=1, keepdims=True), 1e-6)
-            slopes = np.stack([gx, gy], axis=-1) / deviation[..., None]
+            slopes = np.einsum("npi,nij->npj", np.stack([gx, gy], axis=-1), turned.astype(np.float32))
+            slopes = slopes / deviation[..., None]
             slopes = slopes - slopes.mean(axis=1, keepdims=True)
-            self.levels.append((factor, np.ascontiguousarray(value / deviation), np.ascontiguousarray(slopes)))
+            self.values.append(np.ascontiguousarray(value / deviation))
+            self.slopes.append(np.ascontiguousarray(slopes))
 
-    def find(self, pyramid: GreyPyramid, predicted: Points, jacobians: np.ndarray) -> Found:
-        """Refine predicted places (N, 2); jacobians (N, 2, 2) of the frame by the reference around each."""
+    def elsewhere(self, pyramid: GreyPyramid, places: Points, jacobians: np.ndarray) -> "Patches":
+        """The same points as they look on another picture."""
+        return Patches(pyramid, places, self.side, jacobians)
+
+    def with_those_of(self, other: "Patches", which: MaskBool) -> "Patches":
+        """These patterns, those of some points (N,) bool exchanged for another picture's; unsound ones are not."""
+        out = copy(self)
+        taken = (which & other.sound)[:, None]
+        out.values = [np.where(taken, b, a) for a, b in zip(self.values, other.values, strict=True)]
+        out.slopes = [np.where(taken[..., None], b, a) for a, b in zip(self.slopes, other.slopes, strict=True)]
+        return out
+
+    def find(
+        self, pyramid: GreyPyramid, predicted: Points, jacobians: np.ndarray, among: np.ndarray | slice = EVERY
+    ) -> Found:
+        """Refine predicted places (N, 2); jacobians (N, 2, 2) of the frame by the reference around each. With
+        ``among`` (M,) indices only those points are looked for, and all that is given and told is of them."""
         places = np.array(predicted, np.float64)
         match, error = np.zeros(len(places)), np.full(len(places), 99.0)
         ox, oy = (float(v) for v in pyramid.origin)
-        for n in reversed(range(len(self.levels))):
-            factor, patches, slopes = self.levels[n]
-            _register(pyramid.levels[n], ox, oy, factor, patches, slopes, self.offsets, jacobians, places, match, error)
+        for n in reversed(range(len(self.values))):
+            values, slopes = self.values[n][among], self.slopes[n][among]
+            given = (ox, oy, _factor(n), values, slopes, self.offsets, jacobians, places, match, error)
+            _register(pyramid.levels[n], *given)
         return Found(places, match, error)
+
+
+def _factor(level: int) -> float:
+    return 1.0 / (1 << level)

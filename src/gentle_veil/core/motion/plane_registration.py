@@ -50,6 +50,7 @@ MIN_LATTICE_PIXELS = 1500
 # Mean Cauchy weight under Gaussian noise is .88: from here on nothing is foreign. The wider cutoff has 99 % of the
 # efficiency of plain least squares instead of 95 %.
 CLEAN_WEIGHT, CLEAN_TIMES = 0.86, 2.0
+LEAST_TEXTURED = 200  # pixels that count however little of the texture is asked for
 TILE = 16  # px; texture is also chosen by rank inside tiles, so that no part of a region is left out
 NEAR_STAGES, VERY_NEAR_STAGES = 3, 2  # the finest ones, enough for a good prediction
 
@@ -125,13 +126,15 @@ class _Fit:
 class PlaneRegistration:
     """A region of a reference picture, prepared once, registered to any number of frames.
 
-    Convention:  the pyramid is of the reference frame and covers the mask; ``mask`` (H, W) bool, frame px.
+    Convention:  the pyramid is of the reference frame and covers the mask; ``mask`` (H, W) bool, frame px;
+                 ``texture`` the share of it that counts, the strongest first.
     Cost:        about 5 ms per frame for a 400x300 px region, one thread.
     References:  [BM04] with a gain that may slope over the region, [HW77]
     """
 
-    def __init__(self, pyramid: GreyPyramid, mask: MaskBool, motions: dict[str, bool]) -> None:
+    def __init__(self, pyramid: GreyPyramid, mask: MaskBool, motions: dict[str, bool], texture: float = 1.0) -> None:
         ys, xs = np.nonzero(mask)
+        self.texture = texture
         self.pixels = len(xs)
         self.centre = np.array([xs.mean(), ys.mean()])
         self.scale = max(float(np.ptp(xs)), float(np.ptp(ys)), 8.0) / 2
@@ -176,7 +179,7 @@ class PlaneRegistration:
             thinned[::FINE_LATTICE, ::FINE_LATTICE] = held[::FINE_LATTICE, ::FINE_LATTICE]
             held = thinned
         gx, gy = slopes
-        chosen = _choose_pixels(gx, gy, held, budget)
+        chosen = _choose_pixels(gx, gy, held, budget, self.texture)
         ys, xs = np.nonzero(chosen)
         xy = np.stack([xs / factor + ox, ys / factor + oy], axis=1).astype(np.float64)
         normal = (xy - self.centre) / self.scale
@@ -391,12 +394,19 @@ def _steepest_descent(generator: Matrix, u: np.ndarray, v: np.ndarray, slope: np
     return np.asarray(slope[:, 0] * (fx - u * fw) + slope[:, 1] * (fy - v * fw))
 
 
-def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int) -> MaskBool:
-    """The best-textured pixels: half by rank over the region, half by rank inside tiles."""
-    if held.sum() <= budget:
+def _choose_pixels(gx: ImageF32, gy: ImageF32, held: MaskBool, budget: int, texture: float) -> MaskBool:
+    """The best-textured pixels: half by rank over the region, half by rank inside tiles; with ``texture`` below 1 only
+    among that share of them with the strongest texture."""
+    if held.sum() <= budget and texture >= 1:
         return held
     # The energy is smoothed so that single grainy pixels are not taken for texture.
     energy = np.where(held, cv2.GaussianBlur(gx * gx + gy * gy, (0, 0), 2.0), -1.0)
+    if texture < 1:
+        count = min(int(held.sum()), max(LEAST_TEXTURED, round(texture * int(held.sum()))))
+        held = held & (energy >= np.partition(energy[held], -count)[-count]) if count else held
+        energy = np.where(held, energy, -1.0)
+        if held.sum() <= budget:
+            return held
     threshold = np.partition(energy[held], -budget // 2)[-budget // 2]
     chosen = held & (energy >= threshold)
     share = (budget - chosen.sum()) / max(int((held & ~chosen).sum()), 1)

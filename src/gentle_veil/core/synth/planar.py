@@ -100,3 +100,19 @@ def planar_sequence(
         image = image + noise * (grain / noise.std())
         frames[k] = np.clip(np.rint(image * ENCODED_FULL), 0, ENCODED_FULL).astype(np.uint8)
     return PlanarSequence(frames, maps, 0)
+
+
+def becoming_another(sequence: PlanarSequence, *, seed: int, by: int) -> np.ndarray:
+    """The frames (T, H, W, 3) uint8 of a surface whose look goes over, up to frame ``by``, into blobs of about 10 px
+    that move with it: wet cloth, skin that is made up, a sign that fades."""
+    height, width = sequence.frames.shape[1:3]
+    rough = np.random.default_rng(seed).standard_normal((height, width)).astype(np.float32)
+    blobs = np.repeat((128 + 320 * cv2.GaussianBlur(rough, (0, 0), 3))[..., None], 3, axis=2)
+    out = np.empty_like(sequence.frames)
+    for k, frame in enumerate(sequence.frames):
+        there = cv2.warpPerspective(
+            blobs, sequence.frame_from_ref[k], (width, height), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT
+        )
+        share = min(k / by, 1.0)
+        out[k] = np.clip((1 - share) * frame + share * there, 0, ENCODED_FULL).astype(np.uint8)
+    return out

@@ -20,9 +20,9 @@ def spacing_option() -> Any:
     )
 
 
-def reach_option() -> Any:
+def reach_option(share: float = 0.15) -> Any:
     return number(
-        0.15,
+        share,
         label="Beyond the outline",
         help="How far the mesh goes on beyond the outline, as a share of the region's size.",
         group="Mesh",

@@ -17,6 +17,24 @@ class PlaneOptions:
         help="It tilts against the camera. Switch off for small or far surfaces, where it only adds noise.",
         group="Motion",
     )
+    texture: float = number(
+        1.0,
+        label="Texture used",
+        help="How much of the region's texture counts: all of it, or only the strongest. Less leaves out faint things "
+        "that do not go with the surface, as reflections; on skin use all.",
+        group="Picture",
+        low=0.05,
+        high=1.0,
+        step=0.05,
+        keyable=False,
+    )
+    refresh: bool = switch(
+        False,
+        label="Learn new looks",
+        help="Where the region looks like a later picture of itself better than like the reference, it is known by "
+        "that. For surfaces that change; every new look may add a little drift.",
+        group="Picture",
+    )
     spacing: float = number(
         16.0,
         label="Mesh spacing",

@@ -27,6 +27,7 @@ from gentle_veil.core.contracts.surface_track import (
 )
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane.options import PlaneOptions
+from gentle_veil.core.followers.plane.renewed import BETTER, DOUBTFUL, Renewed, worth_taking
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.geometry.outline import polygon_mask, signed_area
@@ -150,7 +151,9 @@ class PlaneRun:
         self.full_scale = frames.encoding.full_scale
         self.weights = telling_weights(frames[self.reference], self.full_scale, mask)
         box = box_around(polygon, SEARCH_PX)
-        self.registration = PlaneRegistration(self._pyramid(self.reference, box), mask, motions)
+        self.texture, self.refresh = options.texture, options.refresh
+        self.registration = PlaneRegistration(self._pyramid(self.reference, box), mask, motions, self.texture)
+        self.renewed: Renewed | None = None
         low, high = polygon.min(axis=0), polygon.max(axis=0)
         margin = float(np.clip(0.15 * extent.max(), 8, 64))
         self.spacing = min(options.spacing, float(extent.min()) / 3)
@@ -174,13 +177,19 @@ class PlaneRun:
     def history(self, known: SurfaceTrack | None, reference: int, side: list[int]) -> PlaneHistory:
         """What is known between the reference and the first wanted frame of a side."""
         history: PlaneHistory = [(reference, np.eye(3), OK)]
+        self.renewed = None
         if known is None or not side:
             return history
         first = side[0]
         rows = [(int(k), i) for i, k in enumerate(known.frames)]
         between = [(k, i) for k, i in rows if reference < k < first or first < k < reference]
-        for k, i in sorted(between, key=lambda item: abs(item[0] - reference)):
+        between.sort(key=lambda item: abs(item[0] - reference))
+        for k, i in between:
             history.append((k, known.frame_from_ref(i), str(known.status[i])))
+        last, there, status = history[-1]
+        if self.refresh and last != reference and status == OK:
+            error = np.full(len(self.vertices), known.mean_error(between[-1][1]))
+            self.renewed = self._picture_of(last, PlaneStep(there, status, error))
         return history
 
     def _pyramid(self, k: int, box: tuple[int, int, int, int]) -> GreyPyramid:
@@ -227,6 +236,7 @@ class PlaneRun:
         best = self.registration.align(pyramid, start, self._limit(), stages=stages, doubt=doubt)
         if near and not self._good(best):
             best = _better(best, self.registration.align(pyramid, start, self._limit(), doubt=doubt))
+        best, by_renewed = self._by_renewed(pyramid, best, start, doubt)
         self.missed_px = self._apart(start, best.frame_from_ref) if self._good(best) else np.inf
         guess = hypotheses[0]
         if not self._good(best):
@@ -244,7 +254,32 @@ class PlaneRun:
             found = self._found_again(k)
             if found is not None and self._near(found, guess, _gap(history)):
                 best = _better(best, found)
-        return self._judge(k, best, guess, history)
+        step = self._judge(k, best, guess, history)
+        if by_renewed is not None and step.status in (OK, WEAK):
+            step = replace(step, error_px=np.hypot(step.error_px, by_renewed.error_px))
+        if self.refresh and step.status == OK and worth_taking(best):
+            self.renewed = self._picture_of(k, step)
+        return step
+
+    def _by_renewed(
+        self, pyramid: GreyPyramid, found: Alignment, start: Matrix, doubt: float
+    ) -> tuple[Alignment, Renewed | None]:
+        """What was found, or what a later picture of the region finds instead, and that picture."""
+        if self.renewed is None or found.correlation >= DOUBTFUL:
+            return found, None
+        later = self.renewed.align(pyramid, start, self._limit(), doubt)
+        return (later, self.renewed) if later.correlation > found.correlation + BETTER else (found, None)
+
+    def _picture_of(self, k: int, step: PlaneStep) -> Renewed | None:
+        """The region as it looks on a frame; None where too little of it is free."""
+        width, height = self.frames.size
+        moved = apply_homography(step.frame_from_ref, self.polygon)
+        mask = polygon_mask(moved, width, height) & ~covered(self.held_out(k), width, height)
+        if mask.sum() < MIN_PIXELS:
+            return self.renewed
+        pyramid = self._pyramid(k, box_around(moved, SEARCH_PX))
+        registration = PlaneRegistration(pyramid, mask, self.motions, self.texture)
+        return Renewed(registration, step.frame_from_ref, step.error_px)
 
     def _nearest(self, pyramid: GreyPyramid, hypotheses: list[Matrix]) -> tuple[int, bool]:
         """Which hypothesis fits best, and whether it is near enough to leave out the coarsest stages."""

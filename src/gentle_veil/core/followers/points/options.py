@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 
-from gentle_veil.core.contracts.params import number, points, switch
+from gentle_veil.core.contracts.follower import Placing
+from gentle_veil.core.contracts.params import number, placings, points, switch
+from gentle_veil.core.followers.mesh.options import reach_option
 
 
 @dataclass(frozen=True)
@@ -22,6 +24,27 @@ class PointsOptions:
         label="Switched off",
         help="Places on the reference frame whose nearest point is left out.",
         group="Points",
+    )
+    again: tuple[Placing, ...] = placings(
+        label="Placed again",
+        help="Points that were taken to where they are on a frame, and go on from there by how they look there.",
+        group="Points",
+    )
+    denser: tuple[tuple[float, float], ...] = points(
+        label="Denser around",
+        help="Places on the reference frame around which points lie three times as close.",
+        group="Points",
+    )
+    denser_within: float = number(
+        40.0,
+        label="Denser within",
+        help="How far around those places.",
+        group="Points",
+        low=5.0,
+        high=1000.0,
+        step=5.0,
+        unit="px",
+        keyable=False,
     )
     density: float = number(
         18.0,
@@ -66,3 +89,10 @@ class PointsOptions:
         step=0.05,
         keyable=False,
     )
+    refresh: bool = switch(
+        True,
+        label="Learn new looks",
+        help="Where a point looks like a later picture of itself better than like the reference, it is known by that.",
+        group="Points",
+    )
+    reach: float = reach_option(0.2)

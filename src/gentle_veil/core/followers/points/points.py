@@ -1,15 +1,12 @@
 """Follow a region by many small patterns, each registered to the reference; the plane predicts, neighbours carry.
 
-Nothing is updated, so nothing drifts. A point that no longer looks like itself stops being believed and is carried
-by the ones around it until it is found again.
+A point that no longer looks like itself, on the reference or lately (`looks`), stops being believed and is carried by
+the ones around it until it is found again, or until a hand places it anew.
 """
 
 from collections.abc import Callable, Sequence
 
-import cv2
 import numpy as np
-from scipy.interpolate import RBFInterpolator
-from scipy.spatial import Delaunay
 
 from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
 from gentle_veil.core.contracts.frames import FrameSource
@@ -23,28 +20,26 @@ from gentle_veil.core.contracts.surface_track import (
     WEAK,
     SurfaceTrack,
     TrackRow,
+    error_from_confidence,
     merge_tracks,
     track_from_rows,
 )
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane.options import PlaneOptions
-from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, PlaneStep, box_around, clip_box, shown_mask
+from gentle_veil.core.followers.plane.plane import PlaneRun, PlaneStep, box_around, clip_box, shown_mask
+from gentle_veil.core.followers.points.choosing import beyond, points_of, triangles_over
+from gentle_veil.core.followers.points.looks import BY_HAND_PX, Looks
 from gentle_veil.core.followers.points.options import PointsOptions
+from gentle_veil.core.followers.points.spanning import agreeing, jacobians_of, spread
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.motion.patches import Patches
+from gentle_veil.core.motion.patches import Found, Patches
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.types import MaskBool, Matrix, Points
 
-MOST_POINTS = 600
-RELATIVE_QUALITY = 0.01  # of the best corner's
-EXTENSION = 0.2  # of the region's size, how far the mesh goes on beyond its outermost points
 WEAK_SHARE, LOST_SHARE = 0.8, 0.2  # of the points that are believed
 ERROR_FLOOR_PX = 0.02
 CARRIED_ERROR_PX = 0.5
-SMOOTHING = 0.5  # thin plate, px^2: carried points follow their neighbours' motion, not their noise
-NEIGHBOURS = 24
 SEARCH_PX = 48
-SAME_PX = 6.0  # a found point this near to a place is the one that is meant
 SUDDEN, USUAL_RATE = 0.9, 0.15
 
 
@@ -70,16 +65,7 @@ class PointsFollower:
         run = _Run(frames, region, options)
 
         def begin(side: list[int]) -> Callable[[int], TrackRow]:
-            history = run.plane.history(known, region.reference, side)
-            last = run.vertices if known is None else run.last_known(known, side)
-
-            def follow(k: int) -> TrackRow:
-                nonlocal last
-                row = run.follow(k, history, last)
-                last = row.positions
-                return row
-
-            return follow
+            return _Way(run, known, side).to
 
         def track_of(rows: dict[int, TrackRow]) -> SurfaceTrack:
             here = {region.reference: TrackRow(run.vertices, np.zeros(len(run.vertices)), OK), **rows}
@@ -89,68 +75,138 @@ class PointsFollower:
 
 
 class _Run:
+    """One region and its points, prepared once."""
+
     def __init__(self, frames: FrameSource, region: Region, options: PointsOptions) -> None:
         self.frames, self.reference, self.options = frames, region.reference, options
-        self.plane = PlaneRun(frames, region, PlaneOptions())
+        self.plane = PlaneRun(frames, region, PlaneOptions(refresh=options.refresh))
         polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
         mask = shown_mask(region, width, height)
-        pyramid = self._pyramid(region.reference, polygon)
-        points = _textured(pyramid, mask, options.density) if options.fill else np.empty((0, 2))
-        points = _chosen(points, np.array(options.placed).reshape(-1, 2), np.array(options.off).reshape(-1, 2))
+        pyramid = self.pyramid(region.reference, polygon)
+        points = points_of(pyramid, mask, options)
         if not len(points):
             raise ParameterError(
                 "There is no texture to hold on to inside the outline; draw it larger or elsewhere, or place points "
                 "by hand."
             )
-        self.count = len(points)
-        self.usual = np.ones(self.count)  # each point's own match, slowly followed
+        self.points = points
         self.patches = Patches(pyramid, points, int(options.pattern) | 1)
-        low, high = polygon.min(axis=0), polygon.max(axis=0)
-        reach = np.maximum(EXTENSION * (high - low), 8.0)
-        self.vertices = np.concatenate([points, _ring(low - reach, high + reach)])
-        self.triangles = Delaunay(self.vertices).simplices.astype(np.int32)
+        self.vertices = np.concatenate([points, beyond(points, polygon, options.reach)])
+        self.triangles = triangles_over(self.vertices)
 
-    def _pyramid(self, k: int, around: Points) -> GreyPyramid:
+    @property
+    def count(self) -> int:
+        return len(self.points)
+
+    def pyramid(self, k: int, around: Points) -> GreyPyramid:
         box = clip_box(box_around(around, SEARCH_PX), *self.frames.size)
         return self.plane.pyramid(k, 2, box, void=k != self.reference)
 
-    def last_known(self, known: SurfaceTrack, side: list[int]) -> Points:
-        step = 1 if side[0] > self.reference else -1
-        row = known.row(side[0] - step)
-        return self.vertices if row is None else known.positions[row].astype(np.float64)
+    def placed_again(self, k: int) -> tuple[MaskBool, Points]:
+        """Which points (N,) a hand has placed anew on frame ``k``, and where (N, 2)."""
+        which, to = np.zeros(self.count, bool), np.full((self.count, 2), np.nan)
+        for p in self.options.again:
+            if p.frame == k:
+                nearest = int(np.linalg.norm(self.points - np.array(p.at), axis=1).argmin())
+                which[nearest], to[nearest] = True, p.to
+        return which, to
 
-    def follow(self, k: int, history: PlaneHistory, last: Points) -> TrackRow:
+    def placings_between(self, a: int, b: int) -> list[int]:
+        """The frames strictly between two, in the order from ``a`` to ``b``, on which points were placed anew."""
+        found = {p.frame for p in self.options.again if min(a, b) < p.frame < max(a, b)}
+        return sorted(found, reverse=b < a)
+
+
+class _Way:
+    """Following outward from the reference, or on from what is known."""
+
+    def __init__(self, run: _Run, known: SurfaceTrack | None, side: list[int]) -> None:
+        self.run = run
+        self.plane_history = run.plane.history(known, run.reference, side)
+        self.last, self.before = run.vertices, run.reference
+        self.looks = Looks(run.patches, run.options.refresh)
+        self.usual = np.ones(run.count)  # each point's own match, slowly followed
+        if known is not None:
+            self._recall(known, side[0] - (1 if side[0] > run.reference else -1))
+
+    def _recall(self, known: SurfaceTrack, before: int) -> None:
+        """Go on from a known frame: where the points are there, how they look, and what was placed on the way."""
+        row = known.row(before)
+        if row is None or before == self.run.reference:
+            return
+        self.last, self.before = known.positions[row].astype(np.float64), before
+        beyond = before + (1 if before > self.run.reference else -1)
+        for k in self.run.placings_between(self.run.reference, beyond):
+            at = known.row(k)
+            frame_from_ref = np.eye(3) if at is None else known.frame_from_ref(at)
+            self._place(k, frame_from_ref)
+        if known.status[row] in SEEN:
+            count = self.run.count
+            error_px = error_from_confidence(np.maximum(known.confidence[row][:count], 1e-3))
+            held = error_px < CARRIED_ERROR_PX
+            found = Found(self.last[:count], np.where(held, 1.0, 0.0), error_px)
+            self.looks.learn(
+                self.run.pyramid(before, self.last),
+                found,
+                jacobians_of(known.frame_from_ref(row), self.run.points),
+                held,
+            )
+
+    def _place(self, k: int, frame_from_ref: Matrix) -> tuple[MaskBool, Points]:
+        which, to = self.run.placed_again(k)
+        if which.any():
+            places = np.where(which[:, None], to, self.last[: self.run.count])
+            self.looks.placed(self.run.pyramid(k, places), places, jacobians_of(frame_from_ref, self.run.points), which)
+        return which, to
+
+    def to(self, k: int) -> TrackRow:
+        """Follow to frame ``k``, past all frames on which a point was placed anew."""
+        for stop in [*self.run.placings_between(self.before, k), k]:
+            row = self._follow(stop)
+            self.last, self.before = row.positions, stop
+        return row
+
+    def _follow(self, k: int) -> TrackRow:
+        run, history = self.run, self.plane_history
         before = history[-1][1]
-        plane = self.plane.follow(k, history)
+        plane = run.plane.follow(k, history)
         history.append((k, plane.frame_from_ref, plane.status))
-        points = self.vertices[: self.count]
-        predicted = apply_homography(plane.frame_from_ref @ np.linalg.inv(before), last[: self.count])
-        flat = apply_homography(plane.frame_from_ref, points)
-        width, height = self.frames.size
+        placed, to = self._place(k, plane.frame_from_ref)
+        predicted = apply_homography(plane.frame_from_ref @ np.linalg.inv(before), self.last[: run.count])
+        flat = apply_homography(plane.frame_from_ref, run.points)
+        width, height = run.frames.size
         shown = (predicted > 0).all(axis=1) & (predicted[:, 0] < width) & (predicted[:, 1] < height)
-        if plane.status == OUTSIDE or not np.isfinite(predicted).all() or shown.mean() < LOST_SHARE:
-            return self._carried(plane, OUTSIDE if plane.status == OUTSIDE or shown.mean() < LOST_SHARE else LOST)
-        pyramid = self._pyramid(k, predicted[shown])
-        jacobians = _jacobians(plane.frame_from_ref, points)
-        found = self.patches.find(pyramid, predicted, jacobians)
-        near = np.linalg.norm(found.places - predicted, axis=1) <= self.options.search
-        believed = shown & near & (found.match >= self.options.match)
+        outside = plane.status == OUTSIDE or shown.mean() < LOST_SHARE
+        if not placed.any() and (outside or not np.isfinite(predicted).all()):
+            return self._carried(plane, OUTSIDE if outside else LOST)
+        pyramid = run.pyramid(k, predicted[shown])
+        jacobians = jacobians_of(plane.frame_from_ref, run.points)
+        found = self.looks.find(pyramid, predicted, jacobians)
+        believed = shown & self._good(found, predicted)
         if plane.status in SEEN and believed.mean() < WEAK_SHARE:
             # Those that lost their place look for it again where the plane says it is.
-            again = self.patches.find(pyramid, flat, jacobians)
-            better = ~believed & (again.match >= self.options.match)
-            better &= np.linalg.norm(again.places - flat, axis=1) <= self.options.search
+            again = self.looks.own.find(pyramid, flat, jacobians)
+            better = ~believed & self._good(again, flat)
             found.places[better], found.match[better] = again.places[better], again.match[better]
             found.error_px[better] = again.error_px[better]
             believed |= better
         believed = self._like_themselves(found.match, believed)
-        believed = _agreeing(points, found.places, believed, self.options.search)
+        believed &= ~self.looks.astray(run.points, found, believed)
+        believed = agreeing(run.points, found.places, believed, run.options.search)
+        found.places[placed], found.match[placed], found.error_px[placed] = to[placed], 1.0, BY_HAND_PX
+        believed |= placed
         share = float(believed.mean())
-        if share < LOST_SHARE or (plane.status in (LOST, OUTSIDE) and share < 0.5):
+        if not placed.any() and (share < LOST_SHARE or (plane.status in (LOST, OUTSIDE) and share < 0.5)):
             return self._carried(plane, OCCLUDED if plane.status in (OK, WEAK, OCCLUDED) else LOST)
-        positions, error = self._spanned(points, found.places, found.error_px, believed)
-        return TrackRow(positions, error, OK if share >= WEAK_SHARE else WEAK)
+        if plane.status in SEEN:
+            self.looks.learn(pyramid, found, jacobians, believed & ~placed)
+        return self._spanned(found, believed, OK if share >= WEAK_SHARE else WEAK)
+
+    def _good(self, found: Found, predicted: Points) -> MaskBool:
+        options = self.run.options
+        near = np.linalg.norm(found.places - predicted, axis=1) <= options.search
+        return np.asarray(near & (found.match >= options.match))
 
     def _like_themselves(self, match: np.ndarray, believed: MaskBool) -> MaskBool:
         """Without points that match worse than they used to, when the others do not: something covers them partly."""
@@ -161,88 +217,16 @@ class _Run:
         self.usual[kept] += USUAL_RATE * (match[kept] - self.usual[kept])
         return kept
 
-    def _spanned(
-        self, points: Points, places: Points, error_px: np.ndarray, believed: MaskBool
-    ) -> tuple[Points, np.ndarray]:
+    def _spanned(self, found: Found, believed: MaskBool, status: str) -> TrackRow:
         """All vertices: the believed points themselves, the rest carried by them."""
-        home, there = points[believed], places[believed]
-        positions = np.empty_like(self.vertices)
-        carried = _spread(home, there, self.vertices)
-        positions[:] = carried
-        positions[: self.count][believed] = there
-        error = np.full(len(self.vertices), CARRIED_ERROR_PX)
-        error[: self.count][believed] = np.sqrt(ERROR_FLOOR_PX**2 + error_px[believed] ** 2)
-        return positions, error
+        run = self.run
+        positions = spread(run.points[believed], found.places[believed], run.vertices)
+        positions[: run.count][believed] = found.places[believed]
+        error = np.full(len(run.vertices), CARRIED_ERROR_PX)
+        error[: run.count][believed] = np.sqrt(ERROR_FLOOR_PX**2 + found.error_px[believed] ** 2)
+        return TrackRow(positions, error, status)
 
     def _carried(self, plane: PlaneStep, status: str) -> TrackRow:
-        error = np.full(len(self.vertices), max(2.0, float(np.median(plane.error_px))))
-        return TrackRow(apply_homography(plane.frame_from_ref, self.vertices), error, status)
-
-
-def _textured(pyramid: GreyPyramid, mask: MaskBool, density: float) -> Points:
-    """Well-textured points (N, 2) inside the mask, at least ``density`` px apart, best first."""
-    ox, oy = pyramid.origin
-    picture = pyramid.levels[0]
-    height, width = picture.shape
-    inside = mask[oy : oy + height, ox : ox + width].astype(np.uint8)
-    corners = cv2.goodFeaturesToTrack(
-        picture, MOST_POINTS, RELATIVE_QUALITY, density, mask=inside, blockSize=9, useHarrisDetector=False
-    )
-    if corners is None:
-        return np.empty((0, 2))
-    return np.asarray(corners[:, 0].astype(np.float64) + np.array([ox, oy]))
-
-
-def _chosen(found: Points, placed: Points, off: Points) -> Points:
-    """Found points (N, 2) that are neither beside a placed one nor switched off, and the placed ones."""
-    for place in np.concatenate([placed, off]):
-        if len(found):
-            found = found[np.linalg.norm(found - place, axis=1) > SAME_PX]
-    return np.concatenate([placed, found])
-
-
-def _ring(low: Points, high: Points) -> Points:
-    """Points around a box, a third of a side apart: the mesh goes on to them."""
-    xs, ys = np.linspace(low[0], high[0], 4), np.linspace(low[1], high[1], 4)
-    grid = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
-    edge = (grid == low).any(axis=1) | (grid == high).any(axis=1)
-    return np.asarray(grid[edge])
-
-
-def _jacobians(frame_from_ref: Matrix, points: Points) -> np.ndarray:
-    """Derivatives (N, 2, 2) of a homography at points (N, 2)."""
-    here = apply_homography(frame_from_ref, points)
-    w = points @ frame_from_ref[2, :2] + frame_from_ref[2, 2]
-    return np.asarray((frame_from_ref[:2, :2] - here[:, :, None] * frame_from_ref[2, :2]) / w[:, None, None])
-
-
-def _agreeing(points: Points, places: Points, believed: MaskBool, reach: float) -> MaskBool:
-    """Without the points that moved unlike all of their neighbours."""
-    chosen = np.flatnonzero(believed)
-    if len(chosen) < 6:
-        return believed
-    home, moved = points[chosen], places[chosen] - points[chosen]
-    distance = np.linalg.norm(home[:, None] - home[None], axis=-1)
-    nearest = np.argsort(distance, axis=1)[:, 1:6]
-    off = np.linalg.norm(moved - np.median(moved[nearest], axis=1), axis=1)
-    out = believed.copy()
-    out[chosen[off > max(reach / 2, 4 * float(np.median(off)))]] = False
-    return out
-
-
-def _spread(home: Points, there: Points, at: Points) -> Points:
-    """Where points at (M, 2) go with few pairs: one shifts, two turn and scale, three and more bend."""
-    if len(home) == 1:
-        return np.asarray(at + (there - home))
-    if len(home) == 2:
-        (a, b), (c, d) = (p[:, 0] + 1j * p[:, 1] for p in (home, there))
-        moved = c + (d - c) / (b - a) * (at[:, 0] + 1j * at[:, 1] - a)
-        return np.stack([moved.real, moved.imag], axis=1)
-    if len(home) < 6 or np.linalg.matrix_rank(home - home.mean(axis=0), tol=1.0) < 2:
-        basis = np.concatenate([home, np.ones((len(home), 1))], axis=1)
-        affine = np.linalg.lstsq(basis, there, rcond=None)[0]
-        return np.asarray(np.concatenate([at, np.ones((len(at), 1))], axis=1) @ affine)
-    spline = RBFInterpolator(
-        home, there - home, kernel="thin_plate_spline", smoothing=SMOOTHING, neighbors=min(NEIGHBOURS, len(home))
-    )
-    return np.asarray(at + spline(at))
+        vertices = self.run.vertices
+        error = np.full(len(vertices), max(2.0, float(np.median(plane.error_px))))
+        return TrackRow(apply_homography(plane.frame_from_ref, vertices), error, status)

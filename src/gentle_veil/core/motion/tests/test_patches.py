@@ -51,3 +51,29 @@ def test_other_picture_and_outside__do_not_match(wall: np.ndarray) -> None:
     patches = Patches(pyramid(wall), POINTS, 21)
     assert np.median(patches.find(pyramid(noise), POINTS, identity).match) < 0.4
     assert patches.find(pyramid(wall), POINTS + 500, identity).match.max() == 0
+
+
+@pytest.mark.truth
+def test_taken_from_another_picture__they_are_found_as_those_of_the_first(wall: np.ndarray) -> None:
+    move = cv2.getRotationMatrix2D((100, 80), 12, 1.1)
+    turned = pyramid(cv2.warpAffine(wall, move, (200, 160), flags=cv2.INTER_CUBIC))
+    truth = POINTS @ move[:, :2].T + move[:, 2]
+    jacobians = np.broadcast_to(move[:, :2], (len(POINTS), 2, 2)).copy()
+    inner = ((truth > 25) & (truth < np.array([175, 135]))).all(axis=1)
+    first = Patches(pyramid(wall), POINTS, 21)
+    later = first.with_those_of(first.elsewhere(turned, truth, jacobians), inner)
+    identity = np.broadcast_to(np.eye(2), (len(POINTS), 2, 2)).copy()
+    found = later.find(pyramid(wall), POINTS + 0.8, identity)
+    assert np.median(np.linalg.norm(found.places - POINTS, axis=1)[inner]) < 0.06
+    some = later.find(pyramid(wall), POINTS[3:6] + 0.8, identity[3:6], np.array([3, 4, 5]))
+    np.testing.assert_array_equal(some.places, found.places[3:6])
+
+
+@pytest.mark.property
+def test_outside_the_picture__a_pattern_is_not_taken(wall: np.ndarray) -> None:
+    identity = np.broadcast_to(np.eye(2), (len(POINTS), 2, 2)).copy()
+    first = Patches(pyramid(wall), POINTS, 21)
+    outside = first.elsewhere(pyramid(wall), POINTS + 500, identity)
+    assert not outside.sound.any()
+    kept = first.with_those_of(outside, np.ones(len(POINTS), bool))
+    np.testing.assert_array_equal(kept.values[0], first.values[0])

@@ -12,9 +12,22 @@ from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers.plane import FOLLOWER
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.synth.planar import planar_sequence
+from gentle_veil.core.synth.planar import PlanarSequence, becoming_another, planar_sequence
 
 BOX = np.array([[80.0, 60], [240, 60], [240, 180], [80, 180]])
+
+
+INNER = np.stack(np.meshgrid(np.linspace(90, 230, 6), np.linspace(70, 170, 5)), axis=-1).reshape(-1, 2)
+
+
+def median_errors(track, sequence: PlanarSequence) -> np.ndarray:
+    """Per frame, how far the region's inner points are off, in px."""
+    return np.array(
+        [
+            np.median(np.linalg.norm(track.carry(INNER, row) - apply_homography(h, INNER), axis=1))
+            for row, h in enumerate(sequence.frame_from_ref)
+        ]
+    )
 
 
 def followed(frames: np.ndarray, options: PlaneOptions):
@@ -117,3 +130,57 @@ def test_a_thing_over_a_part_of_it__does_not_bend_the_rest() -> None:
         off = np.linalg.norm(track.carry(corners, k) - apply_homography(sequence.frame_from_ref[k], corners), axis=1)
         assert off[:2].max() < 0.2
         assert off[2:].max() < 1.5  # where it is hidden, a fifth of the region beyond what is seen
+
+
+@pytest.mark.truth
+def test_look_that_changes__is_learned_when_asked_and_lost_otherwise() -> None:
+    sequence = planar_sequence("strong_weave", seed=4, count=40, width=320, height=240, travel=14)
+    frames = becoming_another(sequence, seed=5, by=30)
+    kept, learned = (followed(frames, PlaneOptions(refresh=r)) for r in (False, True))
+    assert kept.status[-1] == "lost"
+    assert "lost" not in learned.status
+    assert median_errors(learned, sequence).max() < 1.0
+    np.testing.assert_array_equal(kept.positions[:6], learned.positions[:6])  # while the reference still tells it
+
+
+@pytest.mark.truth
+def test_look_that_changes__is_gone_on_with_from_what_is_known() -> None:
+    sequence = planar_sequence("strong_weave", seed=4, count=40, width=320, height=240, travel=14)
+    source, options = ArrayFrames(becoming_another(sequence, seed=5, by=30)), PlaneOptions(refresh=True)
+    known = FOLLOWER.estimate(source, Region(0, BOX), options, wanted=range(25))
+    track = FOLLOWER.estimate(source, Region(0, BOX), options, wanted=range(40), known=known)
+    assert "lost" not in track.status
+    assert median_errors(track, sequence).max() < 1.2
+
+
+@pytest.mark.truth
+def test_a_thing_passing_over_it__is_not_learned() -> None:
+    other = planar_sequence("strong_weave", seed=99, count=1, width=320, height=240).frames[0, ::-1] / 255.0
+
+    def bar(k: int, image: np.ndarray) -> np.ndarray:
+        first, last = np.clip((-70 + 6 * k, 6 * k), 0, 320)
+        image[:, first:last] = other[:, first:last]
+        return image
+
+    sequence = planar_sequence("strong_weave", seed=4, count=60, width=320, height=240, travel=8, occluder=bar)
+    track = followed(sequence.frames, PlaneOptions(refresh=True))
+    error = median_errors(track, sequence)
+    assert error[-1] < 0.1
+    assert error[np.isin(track.status, ("ok", "weak"))].max() < 0.5
+
+
+@pytest.mark.truth
+def test_texture_used__the_strongest_alone_is_not_held_back_by_a_faint_reflection() -> None:
+    rng = np.random.default_rng(1)
+    glass = 0.54 * cv2.GaussianBlur(rng.standard_normal((240, 320)).astype(np.float32), (0, 0), 3)[..., None]
+    spots = np.zeros((240, 320), np.float32)
+    for x, y in zip(rng.uniform(85, 235, 40), rng.uniform(65, 175, 40), strict=True):
+        cv2.circle(spots, (round(x * 16), round(y * 16)), 48, 1, -1, cv2.LINE_AA, 4)
+    sequence = planar_sequence("weak_skin", seed=4, count=16, width=320, height=240, travel=14)
+    frames = np.empty_like(sequence.frames)
+    for k, frame in enumerate(sequence.frames):
+        marked = cv2.warpPerspective(spots, sequence.frame_from_ref[k], (320, 240))[..., None]
+        frames[k] = np.rint(255 * np.clip(frame / 255.0 * (1 - 0.5 * marked) + glass, 0, 1))
+    all_of_it, strongest = (median_errors(followed(frames, PlaneOptions(texture=t)), sequence) for t in (1.0, 0.3))
+    assert np.median(strongest) < 0.6
+    assert np.median(all_of_it) > 5.0  # it goes with the reflection, which stands still
