@@ -6,7 +6,7 @@ from flask import Response, abort, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 
 from gentle_veil import __version__
-from gentle_veil.api import artwork_routes, job_routes, pictures, recipe_routes, shots, vector_routes
+from gentle_veil.api import artwork_routes, job_routes, pictures, recipe_routes, shots, track_routes, vector_routes
 from gentle_veil.api.errors import add_error_replies, bad_words
 from gentle_veil.api.guard import add_guard
 from gentle_veil.jobs.runner import JobRunner
@@ -26,7 +26,8 @@ def create_app(library: Library, runner: JobRunner, *, web: Path, access_key: st
     app.extensions["runner"] = runner
     add_guard(app, access_key=access_key)
     add_error_replies(app)
-    for blueprint in (shots.bp, recipe_routes.bp, pictures.bp, job_routes.bp, artwork_routes.bp, vector_routes.bp):
+    routes = (shots, recipe_routes, pictures, track_routes, job_routes, artwork_routes, vector_routes)
+    for blueprint in [r.bp for r in routes]:
         app.register_api(blueprint)
 
     @app.route("/", defaults={"path": "index.html"})

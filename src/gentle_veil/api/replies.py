@@ -123,12 +123,23 @@ class TrackFacts(BaseModel):
     edges: list[tuple[int, int]] = Field(description="Pairs of vertex numbers, for drawing the grid.")
     triangles: list[int] = Field(description="Vertex numbers, three to a triangle.")
     vertices: int
+    points: list[int] = Field(description="Vertices that are points followed one by one; none for other followers.")
     flat_box: tuple[int, int, int, int]
     homographies: list[list[float]] | None
 
 
 class MaybeTrack(BaseModel):
     track: TrackFacts | None
+
+
+class Apart(BaseModel):
+    frames: list[int] = Field(description="On which both drapes are seen.")
+    px: list[float] = Field(description="The largest distance between the places they take the surface to.")
+
+
+class DraftedMesh(BaseModel):
+    positions: list[float] = Field(description="x, y of each vertex in px of the frame.")
+    edges: list[tuple[int, int]]
 
 
 class VeilNote(BaseModel):
@@ -330,6 +341,7 @@ class Param(BaseModel):
         "strokes",
         "selection",
         "places",
+        "placings",
     ]
     label: str
     help: str

@@ -44,16 +44,18 @@ class UploadFilePath(UploadPath):
 
 
 class LookQuery(BaseModel):
-    look: Literal["original", "result", "matte", "tint", "edge", "tracked", "residual"] = Field(
+    look: Literal["original", "result", "matte", "tint", "edge", "tracked", "residual", "apart"] = Field(
         "original",
         description="matte, tint, edge: the matte alone, over the result, as a line. "
-        "tracked: what followers see; residual: that, less the reference's (flat view only).",
+        "tracked: what followers see; residual, apart: that, less the reference's, or less what it is where the other "
+        "drape takes the same places (flat view only).",
     )
+    other: str | None = Field(None, description="The drape that is compared with, for the look apart.")
     revision: int | None = None
     veil: str | None = None
     token: str | None = Field(None, description="Only makes the address new when the picture is.")
     only: str | None = Field(None, description="The only veil that is laid.")
-    gain: float = Field(4.0, ge=0.5, le=64, description="How much contrast is raised in tracked and residual.")
+    gain: float = Field(4.0, ge=0.5, le=64, description="How much contrast is raised in tracked, residual and apart.")
 
 
 class Draft(BaseModel):
@@ -130,6 +132,22 @@ class ArtworkWanted(BaseModel):
 
 class ArtworkPath(BaseModel):
     name: str
+
+
+class OtherPath(DrapePath):
+    other: str
+
+
+class DrapeFramePath(DrapePath):
+    frame: int
+
+
+class TrackFilePath(DrapePath):
+    form: Literal["csv", "json"]
+
+
+class TrackFileQuery(RevisionQuery):
+    what: Literal["points", "corners", "similarity"] = "points"
 
 
 class PointsText(BaseModel):

@@ -81,11 +81,8 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
                 yield _fault(
                     f"{path}.tacks[{j}].frame", f"{tack.frame} is a reference frame, which is exact; remove it"
                 )
-        for j, (first, last) in enumerate(drape.forgotten):
-            if first > last:
-                yield _fault(f"{path}.forgotten[{j}]", f"begins at {first}, after it ends at {last}; swap them")
-            elif any(first <= f <= last for f in drape.reference_frames):
-                yield _fault(f"{path}.forgotten[{j}]", "holds a reference frame, which is always known; leave it out")
+        for name in ("forgotten", "crossed"):
+            yield from _span_faults(f"{path}.{name}", getattr(drape, name), drape.reference_frames)
         follower = FOLLOWERS.get(drape.follower.kind)
         if follower is None:
             yield _fault(f"{path}.follower.kind", f"'{drape.follower.kind}' is none of {', '.join(FOLLOWERS)}")
@@ -110,6 +107,14 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
             yield _fault(f"{path}.range", f"begins at {veil.range[0]}, after it ends at {veil.range[1]}; swap them")
         for name, (low, high) in VEIL_LIMITS.items():
             yield from _value_faults(f"{path}.{name}", getattr(veil, name), low, high)
+
+
+def _span_faults(path: str, spans: list[tuple[int, int]], references: list[int]) -> Iterator[Fault]:
+    for i, (first, last) in enumerate(spans):
+        if first > last:
+            yield _fault(f"{path}[{i}]", f"begins at {first}, after it ends at {last}; swap them")
+        elif any(first <= f <= last for f in references):
+            yield _fault(f"{path}[{i}]", "holds a reference frame, which is always known; leave it out")
 
 
 def _shape_faults(recipe: Recipe) -> Iterator[Fault]:

@@ -127,6 +127,10 @@ class Drape(Strict):
     forgotten: list[tuple[int, int]] = Field(
         default_factory=list, max_length=1000, description="First and last frame of spans where it is not known."
     )
+    crossed: list[tuple[int, int]] = Field(
+        default_factory=list, max_length=1000, description="Spans that are carried across from one end to the other."
+    )
+    locked: bool = Field(default=False, description="It is not followed anew, and its following can't be changed.")
 
     @property
     def reference(self) -> int:

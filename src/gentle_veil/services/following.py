@@ -5,25 +5,29 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from gentle_veil.core.composite.holdout import Holdout, held_out
-from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.follower import Placing, Region
+from gentle_veil.core.contracts.params import specs_of
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import MediaError, NotFoundError, RuleError
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.followers.points.choosing import LEAST_REACH_PX
 from gentle_veil.core.geometry.keyed_outline import keyed_outline
 from gentle_veil.core.geometry.outline import outline_polygon
 from gentle_veil.core.motion.blending import blended
 from gentle_veil.core.motion.bridging import bridged
+from gentle_veil.core.motion.crossing import crossed
 from gentle_veil.core.motion.settling import settled
 from gentle_veil.core.motion.tacks import Tack, tacked
 from gentle_veil.core.motion.vertices import VertexChoice, with_vertices
 from gentle_veil.core.types import MaskBool, Points
 from gentle_veil.domain.keys import content_key, track_key
-from gentle_veil.domain.recipe import Drape, Outline, Recipe
+from gentle_veil.domain.recipe import Drape, Outline, PlacingWritten, Recipe
 from gentle_veil.domain.recipe import Holdout as WrittenHoldout
 from gentle_veil.media.write import write_atomically
 from gentle_veil.services.recipes import drape_of
@@ -81,6 +85,18 @@ def track_from_arrays(arrays: dict[str, np.ndarray]) -> SurfaceTrack:
         reference_frames=tuple(int(f) for f in arrays["reference_frames"]),
         homographies=arrays.get("homographies"),
     )
+
+
+def followed_points(drape: Drape, track: SurfaceTrack) -> np.ndarray:
+    """Which vertices (N,) of a track are points that are followed one by one; none for followers but points."""
+    if drape.follower.kind != "points":
+        return np.empty(0, int)
+    polygon = reference_polygon(drape)
+    low, high = polygon.min(axis=0) - LEAST_REACH_PX / 2, polygon.max(axis=0) + LEAST_REACH_PX / 2
+    own = ((track.vertices_ref >= low) & (track.vertices_ref <= high)).all(axis=1)
+    for place in drape.follower.options.get("placed", ()):
+        own |= np.linalg.norm(track.vertices_ref - np.array(place), axis=1) < 1e-6
+    return np.flatnonzero(own)
 
 
 def write_track(path: Path, track: SurfaceTrack) -> None:
@@ -149,9 +165,9 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
     key = _key_of(workspace, drape, holdouts_before(workspace, recipe, drape.name)[1])
     # Files are replaced whole whenever more has been followed; their times tell.
     stamp = [workspace.cache.stamp("track", k, ".npz") for k in _keys(workspace, drape, key)]
-    tacks = [[t.model_dump(mode="json") for t in drape.tacks], drape.forgotten, drape.vertices.model_dump(mode="json")]
+    by_hand = drape.model_dump(mode="json", include={"tacks", "forgotten", "crossed", "vertices"})
     followed: Followed | None = workspace.memory.get(
-        ("track", key, content_key(stamp, tacks)), lambda: _read_known(workspace, drape, key)
+        ("track", key, content_key(stamp, by_hand)), lambda: _read_known(workspace, drape, key)
     )
     return followed
 
@@ -199,12 +215,31 @@ def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: 
     whole = tacked(with_vertices(_joined(raw), chosen), tacks)
     if chosen != VertexChoice():
         written.append({"vertices": drape.vertices.model_dump(mode="json")})
-    spans = [(first - workspace.info.first_frame, last - workspace.info.first_frame) for first, last in drape.forgotten]
-    if spans:
-        kept = [not any(a <= int(k) <= b for a, b in spans) for k in whole.frames]
+    forgotten, across = (_spans(workspace, s) for s in (drape.forgotten, drape.crossed))
+    if across:
+        whole = crossed(whole, across)
+        written.append({"crossed": across})
+    if forgotten:
+        kept = [not any(a <= int(k) <= b for a, b in forgotten) for k in whole.frames]
         whole = whole.only(np.array(kept))
-        written.append({"forgotten": spans})
+        written.append({"forgotten": forgotten})
     return Followed(whole, content_key(key, rows, written))
+
+
+def _spans(workspace: Workspace, written: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Spans of frame numbers as spans of k."""
+    offset = workspace.info.first_frame
+    return [(first - offset, last - offset) for first, last in written]
+
+
+def follower_options(workspace: Workspace, drape: Drape) -> Any:
+    """What is set on a drape's follower, with frames as k."""
+    given, declared = dict(drape.follower.options), FOLLOWERS[drape.follower.kind].Options
+    for name, (spec, _) in specs_of(declared).items():
+        if spec.type == "placings" and name in given:
+            written = [PlacingWritten.model_validate(v) for v in given[name]]
+            given[name] = tuple(Placing(w.frame - workspace.info.first_frame, w.at, w.to) for w in written)
+    return declared(**given)
 
 
 def follow(
@@ -221,6 +256,8 @@ def follow(
     With several reference frames each is followed both ways up to the next one; between two of them the surface is
     shared out. What has been followed is kept on the way, and when it is stopped.
     """
+    if drape.locked and again:
+        raise RuleError(f"Drape '{drape.name}' is locked, and is not followed anew; unlock it first.", code="locked")
     if FOLLOWERS.get(drape.follower.kind) is None:
         raise NotFoundError(f"There is no follower '{drape.follower.kind}'; choose {', '.join(FOLLOWERS)}.")
     holdouts, passing = holdouts_before(workspace, recipe, drape.name)
@@ -271,7 +308,7 @@ def _follow_one(
     workspace: Workspace, drape: Drape, region: Region, wanted: list[int], key: str, again: bool, report: Report
 ) -> SurfaceTrack:
     follower = FOLLOWERS[drape.follower.kind]
-    options = follower.Options(**drape.follower.options)
+    options = follower_options(workspace, drape)
     frames = FramesWithVectors(workspace)
     track = None if again else _raw_track(workspace, key)
     missing = [k for k in wanted if track is None or track.row(k) is None]

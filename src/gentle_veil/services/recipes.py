@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from gentle_veil.core.errors import NotFoundError, RuleError
 from gentle_veil.domain.checks import read_recipe
+from gentle_veil.domain.locks import touched_lock
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.services.library import Library
 from gentle_veil.store.tables import RevisionRow, ShotRow
@@ -98,6 +99,9 @@ def edit(library: Library, shot_id: int, document: Any, label: str, *, base: int
             )
         if recipe.written() == head.recipe:
             return _facts(session, head)
+        locked = touched_lock(read_recipe(head.recipe), recipe)
+        if locked is not None:
+            raise RuleError(f"Drape '{locked}' is locked, and stays as it is; unlock it to change it.", code="locked")
         row = RevisionRow(shot_id=shot_id, parent_id=head.id, label=label[:200] or "Edited", recipe=recipe.written())
         session.add(row)
         session.flush()

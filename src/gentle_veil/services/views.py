@@ -16,11 +16,13 @@ from gentle_veil.core.types import MatteF32
 from gentle_veil.domain.keys import frame_key
 from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.media.stills import encode_jpeg, encode_png, for_screen
+from gentle_veil.services.comparing import other_map, other_track
 from gentle_veil.services.composing import build_layers, compose, compose_tried, layer_keys
 from gentle_veil.services.following import Followed, known_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
 Look = Literal["original", "result", "matte", "tint", "edge"]
+FlatCheck = Literal["tracked", "residual", "apart"]
 TINT = np.array([232, 178, 72], np.float32)  # as in the app: what asks to be looked at
 TINT_SHARE = 0.55
 Form = Literal["jpg", "png"]
@@ -151,11 +153,13 @@ def flat_check(
     recipe: Recipe,
     drape: Drape,
     k: int,
-    look: Literal["tracked", "residual"],
+    look: FlatCheck,
     form: Form,
     gain: float,
+    other: str | None = None,
 ) -> bytes:
-    """The flat view of what followers see, or of what is left of it less the reference's own. Raises as `flat_view`."""
+    """The flat view of what followers see, or of what is left of it less the reference's own, or less what it is where
+    an ``other`` drape takes the same places. Raises as `flat_view`."""
     followed, row = _row_of(workspace, recipe, drape, k)
     box = flat_box(drape)
     where = followed.track.map_frame_from_ref(row, box)
@@ -165,6 +169,12 @@ def flat_check(
         home = _contrast(workspace, workspace.k_of(drape.reference))
         at = np.stack(np.meshgrid(np.arange(x0, x1, dtype=np.float64), np.arange(y0, y1, dtype=np.float64)), axis=-1)
         here = here - sample_cubic(np.ascontiguousarray(home[..., None]), at)[..., 0]
+    elif look == "apart":
+        if other is None:
+            raise RuleError("Choose the drape to compare with.")
+        track = other_track(workspace, recipe, drape, other).track
+        there = other_map(track, workspace.k_of(drape.reference), k, box)
+        here = here - sample_cubic(np.ascontiguousarray(_contrast(workspace, k)[..., None]), there)[..., 0]
     return _encoded(_shown_contrast(here, gain), form)
 
 

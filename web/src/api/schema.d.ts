@@ -269,7 +269,24 @@ export interface paths {
             cookie?: never;
         };
         /** Light, grain, focus and motion of a surface over the shot, once a job has read them. */
-        get: operations["pictures_belonging_drapes__drape__belonging_get"];
+        get: operations["tracks_belonging_belonging_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/drapes/{drape}/errors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Little-endian float32 (T, V): the expected error of every vertex in px, at most 99. */
+        get: operations["tracks_errors_errors_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -338,7 +355,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Point tracks from elsewhere, as tacks for the drape; the recipe is not changed. */
-        post: operations["pictures_points_in_drapes__drape__points_post"];
+        post: operations["tracks_points_in_points_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -353,7 +370,7 @@ export interface paths {
             cookie?: never;
         };
         /** Little-endian float32 (T, V, 2), rows as in the track's ``frames``. */
-        get: operations["pictures_positions_drapes__drape__positions_get"];
+        get: operations["tracks_positions_positions_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -369,7 +386,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["pictures_track_drapes__drape__track_get"];
+        get: operations["tracks_track_track_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/drapes/{drape}/track.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A drape's track as plain data: its vertices, corners or a similarity, on the file's own frame numbers. */
+        get: operations["tracks_track_out_track__form__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -961,6 +995,14 @@ export interface components {
          */
         Drape: {
             /**
+             * Crossed
+             * @description Spans that are carried across from one end to the other.
+             */
+            crossed?: [
+                number,
+                number
+            ][];
+            /**
              * @default {
              *       "kind": "mesh",
              *       "options": {}
@@ -975,6 +1017,12 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Locked
+             * @description It is not followed anew, and its following can't be changed.
+             * @default false
+             */
+            locked?: boolean;
             /**
              * Name
              * @description Letters, digits, space, dot, dash, underscore; at most 64.
@@ -1755,6 +1803,11 @@ export interface components {
              * @description Root mean square second difference of the vertices.
              */
             jitter_px: number[];
+            /**
+             * Points
+             * @description Vertices that are points followed one by one; none for other followers.
+             */
+            points: number[];
             /** Reference */
             reference: number;
             /**
@@ -2678,7 +2731,7 @@ export interface operations {
             };
         };
     };
-    pictures_belonging_drapes__drape__belonging_get: {
+    tracks_belonging_belonging_get: {
         parameters: {
             query?: {
                 revision?: number | null;
@@ -2701,6 +2754,40 @@ export interface operations {
                     "application/json": components["schemas"]["MaybeCurves"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    tracks_errors_errors_get: {
+        parameters: {
+            query?: {
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
+                revision?: number | null;
+                veil?: string | null;
+                /** @description Only makes the address new when the picture is. */
+                token?: string | null;
+                /** @description The only veil that is laid. */
+                only?: string | null;
+                /** @description How much contrast is raised in tracked and residual. */
+                gain?: number;
+            };
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2806,7 +2893,7 @@ export interface operations {
             };
         };
     };
-    pictures_points_in_drapes__drape__points_post: {
+    tracks_points_in_points_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -2842,7 +2929,7 @@ export interface operations {
             };
         };
     };
-    pictures_positions_drapes__drape__positions_get: {
+    tracks_positions_positions_get: {
         parameters: {
             query?: {
                 /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
@@ -2876,7 +2963,7 @@ export interface operations {
             };
         };
     };
-    pictures_track_drapes__drape__track_get: {
+    tracks_track_track_get: {
         parameters: {
             query?: {
                 revision?: number | null;
@@ -2899,6 +2986,33 @@ export interface operations {
                     "application/json": components["schemas"]["MaybeTrack"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    tracks_track_out_track__form__get: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+                what?: "points" | "corners" | "similarity";
+            };
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+                form: "csv" | "json";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -1,8 +1,10 @@
 """The web's routes: the story by requests, refusals as plain sentences, and who may ask."""
 
+import copy
 import io
 from pathlib import Path
 
+import numpy as np
 import pytest
 from conftest import Studio, spot_recipe
 
@@ -34,6 +36,8 @@ def test_the_story__edit_follow_look_prove_hand_over(studio: Studio, client) -> 
     assert track["status"] == ["ok"] * 16
     positions = client.get(f"{shot}/drapes/skin/positions").data
     assert len(positions) == 16 * track["vertices"] * 2 * 4
+    errors = np.frombuffer(client.get(f"{shot}/drapes/skin/errors").data, "<f4").reshape(16, track["vertices"])
+    np.testing.assert_allclose(errors.mean(axis=1), track["error_px"], atol=2e-3)
     original = client.get(f"{shot}/frames/5.jpg")
     result = client.get(f"{shot}/frames/5.jpg?look=result")
     assert "immutable" in original.headers["Cache-Control"]
@@ -48,6 +52,50 @@ def test_the_story__edit_follow_look_prove_hand_over(studio: Studio, client) -> 
     again = client.post(f"{shot}/deliveries", json=wanted)
     assert again.status_code == 409
     assert "another name" in again.json["message"]
+
+
+def test_track_out__as_plain_data_that_comes_in_again(studio: Studio, client) -> None:
+    shot = f"/api/shots/{studio.id}"
+    assert client.get(f"{shot}/drapes/skin/track.csv").status_code == 404
+    studio.edit(spot_recipe())
+    assert client.get(f"{shot}/drapes/skin/track.csv").json["code"] == "unfollowed"
+    drafted = client.get(f"{shot}/drapes/skin/draft/4").json
+    assert len(drafted["positions"]) > 2 * max(max(e) for e in drafted["edges"])
+    client.post(f"{shot}/jobs", json={"kind": "follow", "drape": "skin"})
+    reply = client.get(f"{shot}/drapes/skin/track.csv?what=corners")
+    assert "attachment" in reply.headers["Content-Disposition"]
+    lines = reply.text.splitlines()
+    assert lines[0] == "frame,x0,y0,x1,y1,x2,y2,x3,y3,status"
+    assert len(lines) == 17
+    points = client.get(f"{shot}/drapes/skin/track.json?what=points").text
+    tacks = client.post(f"{shot}/drapes/skin/points", json={"text": points}).json
+    assert tacks["points"] > 3
+    assert client.get(f"{shot}/drapes/skin/apart/skin").json["px"] == [0.0] * 16
+
+
+def test_locked_drape__an_edit_that_changes_it_is_refused_and_one_that_does_not_is_taken(
+    studio: Studio, client
+) -> None:
+    def put(document) -> tuple[int, str]:
+        base = client.get(f"/api/shots/{studio.id}/recipe").json["revision"]
+        body = {"recipe": document, "label": "edit", "base": base}
+        reply = client.put(f"/api/shots/{studio.id}/recipe", json=body)
+        return reply.status_code, reply.json.get("message", "")
+
+    document = spot_recipe()
+    document["drapes"][0]["locked"] = True
+    assert put(document)[0] == 200
+    changed = copy.deepcopy(document)
+    changed["drapes"][0]["follower"] = {"kind": "plane"}
+    assert put(changed) == (409, "Drape 'skin' is locked, and stays as it is; unlock it to change it.")
+    assert put({**document, "drapes": [], "veils": []})[0] == 409
+    renamed = copy.deepcopy(document)
+    renamed["drapes"][0]["name"] = renamed["veils"][0]["drape"] = "cheek"
+    assert put(renamed)[0] == 200
+    freed = copy.deepcopy(renamed)
+    freed["drapes"][0]["locked"] = False
+    assert put(freed)[0] == 200
+    assert put({**freed, "drapes": [], "veils": []})[0] == 200
 
 
 def test_result__while_a_veil_is_not_prepared__says_so(studio: Studio, client) -> None:

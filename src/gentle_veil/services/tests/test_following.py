@@ -2,16 +2,21 @@
 
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from conftest import MARK, SpottedShot, ring, spot_recipe
 
-from gentle_veil.core.errors import CancelledError, NotFoundError, RecipeError
+from gentle_veil.core.errors import CancelledError, NotFoundError, RecipeError, RuleError
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.services.comparing import apart
 from gentle_veil.services.composing import build_layers, compose
-from gentle_veil.services.following import follow, known_track
+from gentle_veil.services.drafts import drafted
+from gentle_veil.services.following import follow, followed_points, known_track
+from gentle_veil.services.track_checks import check_round_trip
+from gentle_veil.services.views import flat_check
 from gentle_veil.services.workspace import Workspace
 
 PLACES = np.array([MARK, (MARK[0] + 30, MARK[1] - 20), (MARK[0] - 35, MARK[1] + 25)], float)
@@ -167,3 +172,92 @@ def test_vertices_by_hand__change_the_mesh_without_following_again(workspace) ->
     known = known_track(workspace, few, few.drapes[0])
     assert known is not None
     assert len(known.track.vertices_ref) < len(before.track.vertices_ref)
+
+
+@pytest.mark.truth
+def test_crossed_span__is_carried_from_end_to_end_and_comes_back_when_it_is_believed_again(workspace) -> None:
+    plain, across = drape(), drape(crossed=[[5, 8]])
+    follow(workspace, Recipe(), plain, range(16))
+    known, carried = (known_track(workspace, Recipe(), d) for d in (plain, across))
+    assert known is not None
+    assert carried is not None
+    assert set(carried.track.status[5:9]) == {"weak"}
+    assert known.content != carried.content
+    inner = slice(5, 9)
+    assert np.abs(carried.track.positions[inner] - known.track.positions[inner]).max() < 4
+    assert np.abs(carried.track.positions[inner] - known.track.positions[inner]).max() > 0
+    np.testing.assert_array_equal(carried.track.positions[9:], known.track.positions[9:])
+
+
+@pytest.mark.truth
+def test_points_placed_again__are_written_with_the_clips_own_frame_numbers(workspace, spotted_shot) -> None:
+    home, target = (float(MARK[0]), float(MARK[1])), np.array([(MARK[0] + 24.0, MARK[1] + 8.0)])
+    to = apply_homography(spotted_shot.frame_from_ref[6], target)[0]
+    others = [[MARK[0] - 30, MARK[1] - 20], [MARK[0] + 5, MARK[1] + 30]]
+    again = [{"frame": workspace.frame_of(6), "at": home, "to": [float(v) for v in to]}]
+    options = {"fill": False, "placed": [list(home), *others], "again": again}
+    by_points = drape(follower={"kind": "points", "options": options})
+    track = follow(workspace, Recipe(), by_points, range(10)).track
+    assert list(followed_points(by_points, track)) == [0, 1, 2]
+    np.testing.assert_allclose(track.positions[6, 0], to, atol=0.6)
+    found = check_round_trip(workspace, Recipe(drapes=[by_points]), by_points)
+    assert found[0] >= 0  # the way back starts from where the points are there
+
+
+def test_locked__is_not_followed_anew_nor_changed_until_it_is_unlocked(workspace) -> None:
+    locked = drape(locked=True)
+    assert len(follow(workspace, Recipe(), locked, range(3)).track.frames) == 3
+    with pytest.raises(RuleError, match="unlock it first"):
+        follow(workspace, Recipe(), locked, range(3), again=True)
+
+
+@pytest.mark.truth
+def test_two_drapes__are_apart_by_what_one_of_them_slips(workspace, spotted_shot) -> None:
+    document = spot_recipe()
+    tack = {"frame": 6, "at": list(MARK), "to": [0, 0], "reach": 40, "span": 4}
+    first = document["drapes"][0]
+    there = apply_homography(spotted_shot.frame_from_ref[6], np.array([MARK], float))[0]
+    tack["to"] = [float(there[0]) + 3, float(there[1])]
+    document["drapes"] = [first, first | {"name": "same"}, first | {"name": "slips", "tacks": [tack]}]
+    recipe = read_recipe(document)
+    for d in recipe.drapes:
+        follow(workspace, recipe, d, range(10))
+    same, slips = (apart(workspace, recipe, recipe.drapes[0], name) for name in ("same", "slips"))
+    assert set(same.values()) == {0.0}
+    assert slips[6] == pytest.approx(3.0, abs=0.4)
+    assert slips[0] == 0.0
+    # Seen as a picture: even grey where the two agree.
+    pictures = {
+        name: cv2.imdecode(
+            np.frombuffer(flat_check(workspace, recipe, recipe.drapes[0], 6, "apart", "png", 4.0, name), np.uint8), 1
+        )
+        for name in ("same", "slips")
+    }
+    assert np.ptp(pictures["same"]) == 0
+    assert np.ptp(pictures["slips"]) > 20
+
+
+@pytest.mark.truth
+def test_compared_from_another_reference__the_same_places_are_meant(workspace) -> None:
+    document = spot_recipe()
+    first = document["drapes"][0]
+    document["drapes"] = [
+        first,
+        first | {"name": "late", "reference_frames": [7], "outline": {"7": first["outline"]["0"]}},
+    ]
+    recipe = read_recipe(document)
+    for d in recipe.drapes:
+        follow(workspace, recipe, d, range(12))
+    assert max(apart(workspace, recipe, recipe.drapes[0], "late").values()) < 2.0
+    flat_check(workspace, recipe, recipe.drapes[0], 3, "apart", "png", 4.0, "late")
+
+
+@pytest.mark.truth
+def test_draft__goes_with_the_motion_of_every_pixel_and_keeps_nothing(workspace, spotted_shot) -> None:
+    plain = drape()
+    track = drafted(workspace, Recipe(), plain, 5)
+    off = track.carry(PLACES, track.row(5)) - apply_homography(spotted_shot.frame_from_ref[5], PLACES)
+    assert np.linalg.norm(off, axis=1).max() < 3.0
+    assert known_track(workspace, Recipe(), plain) is None
+    further = drafted(workspace, Recipe(), plain, 8)
+    np.testing.assert_array_equal(further.positions[further.row(5)], track.positions[track.row(5)])
