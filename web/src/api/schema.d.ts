@@ -261,6 +261,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/drapes/{drape}/apart/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far apart two drapes take the same surface, frame by frame. */
+        get: operations["tracks_apart_from_apart__other__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/drapes/{drape}/belonging": {
         parameters: {
             query?: never;
@@ -270,6 +287,23 @@ export interface paths {
         };
         /** Light, grain, focus and motion of a surface over the shot, once a job has read them. */
         get: operations["tracks_belonging_belonging_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/drapes/{drape}/draft/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the drape would be on a frame by the motion of every pixel alone; nothing of it is kept. */
+        get: operations["tracks_draft_draft__int_frame__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -738,6 +772,19 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Apart */
+        Apart: {
+            /**
+             * Frames
+             * @description On which both drapes are seen.
+             */
+            frames: number[];
+            /**
+             * Px
+             * @description The largest distance between the places they take the surface to.
+             */
+            px: number[];
+        };
         /** ArtworkPiece */
         ArtworkPiece: {
             /**
@@ -988,6 +1035,19 @@ export interface components {
              * @default null
              */
             veil?: string | null;
+        };
+        /** DraftedMesh */
+        DraftedMesh: {
+            /** Edges */
+            edges: [
+                number,
+                number
+            ][];
+            /**
+             * Positions
+             * @description x, y of each vertex in px of the frame.
+             */
+            positions: number[];
         };
         /**
          * Drape
@@ -1469,7 +1529,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "plates" | "colour" | "names" | "strokes" | "selection" | "places";
+            type: "number" | "switch" | "choice" | "vector" | "points" | "artwork" | "plate" | "plates" | "colour" | "names" | "strokes" | "selection" | "places" | "placings";
             /** Unit */
             unit: string;
             /** When */
@@ -2731,6 +2791,41 @@ export interface operations {
             };
         };
     };
+    tracks_apart_from_apart__other__get: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Apart"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     tracks_belonging_belonging_get: {
         parameters: {
             query?: {
@@ -2765,18 +2860,53 @@ export interface operations {
             };
         };
     };
+    tracks_draft_draft__int_frame__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                drape: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftedMesh"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     tracks_errors_errors_get: {
         parameters: {
             query?: {
-                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual, apart: that, less the reference's, or less what it is where the other drape takes the same places (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual" | "apart";
+                /** @description The drape that is compared with, for the look apart. */
+                other?: string | null;
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
-                /** @description How much contrast is raised in tracked and residual. */
+                /** @description How much contrast is raised in tracked, residual and apart. */
                 gain?: number;
             };
             header?: never;
@@ -2802,15 +2932,17 @@ export interface operations {
     pictures_flat_drapes__drape__flat__int_frame___form__get: {
         parameters: {
             query?: {
-                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual, apart: that, less the reference's, or less what it is where the other drape takes the same places (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual" | "apart";
+                /** @description The drape that is compared with, for the look apart. */
+                other?: string | null;
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
-                /** @description How much contrast is raised in tracked and residual. */
+                /** @description How much contrast is raised in tracked, residual and apart. */
                 gain?: number;
             };
             header?: never;
@@ -2932,15 +3064,17 @@ export interface operations {
     tracks_positions_positions_get: {
         parameters: {
             query?: {
-                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual, apart: that, less the reference's, or less what it is where the other drape takes the same places (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual" | "apart";
+                /** @description The drape that is compared with, for the look apart. */
+                other?: string | null;
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
-                /** @description How much contrast is raised in tracked and residual. */
+                /** @description How much contrast is raised in tracked, residual and apart. */
                 gain?: number;
             };
             header?: never;
@@ -3081,15 +3215,17 @@ export interface operations {
     pictures_frame_frames__int_frame___form__get: {
         parameters: {
             query?: {
-                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual: that, less the reference's (flat view only). */
-                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual";
+                /** @description matte, tint, edge: the matte alone, over the result, as a line. tracked: what followers see; residual, apart: that, less the reference's, or less what it is where the other drape takes the same places (flat view only). */
+                look?: "original" | "result" | "matte" | "tint" | "edge" | "tracked" | "residual" | "apart";
+                /** @description The drape that is compared with, for the look apart. */
+                other?: string | null;
                 revision?: number | null;
                 veil?: string | null;
                 /** @description Only makes the address new when the picture is. */
                 token?: string | null;
                 /** @description The only veil that is laid. */
                 only?: string | null;
-                /** @description How much contrast is raised in tracked and residual. */
+                /** @description How much contrast is raised in tracked, residual and apart. */
                 gain?: number;
             };
             header?: never;

@@ -10,7 +10,9 @@ export const STUCK = ["grid", "checker", "dots", "trails", "none"] as const;
 export type Stuck = (typeof STUCK)[number];
 /** How far before and after the playhead is played over and over. */
 export const SPAN_FRAMES = 8;
-export type FlatLook = "same" | "tracked" | "residual";
+export type FlatLook = "same" | "tracked" | "residual" | "apart";
+/** What a click on the reference does to a drape's points; with Shift it takes away. */
+export type PointClick = "place" | "denser";
 export type ToolName =
   | "none"
   | "spot"
@@ -51,6 +53,11 @@ interface Ui {
   overlaysHeld: boolean;
   stuck: Stuck;
   flatLook: FlatLook;
+  /** The drape that the selected one is compared with, or null. */
+  compared: string | null;
+  pointClick: PointClick;
+  /** Frames that have not been followed show where the motion of every pixel would take the drape. */
+  drafting: boolean;
   /** How much contrast is raised where followers' own pictures are shown. */
   contrastGain: number;
   /** A lens around the pointer, while its key is held. */
@@ -87,6 +94,9 @@ export const useUi = create<Ui>((set) => ({
   overlaysHeld: false,
   stuck: "grid",
   flatLook: "same",
+  compared: null,
+  pointClick: "place",
+  drafting: false,
   contrastGain: 4,
   lens: false,
   span: null,
@@ -118,6 +128,9 @@ export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said" | "
       overlaysHeld: s.overlaysHeld,
       stuck: s.stuck,
       flatLook: s.flatLook,
+      compared: s.compared,
+      pointClick: s.pointClick,
+      drafting: s.drafting,
       contrastGain: s.contrastGain,
       lens: s.lens,
       span: s.span,

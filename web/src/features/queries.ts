@@ -96,18 +96,48 @@ export const vectorsQuery = (shot: number) =>
       (await taken(api.GET("/api/shots/{shot}/vectors", { params: { path: { shot } } }))).kept,
   });
 
-/** Mesh vertices on every followed frame, (T, V, 2), rows as in the track. */
-export const positionsQuery = (shot: number, drape: string, token: string | undefined) =>
+const numbersQuery = (part: "positions" | "errors", shot: number, drape: string, token: string | undefined) =>
   queryOptions({
-    queryKey: ["shot", shot, "positions", drape, token],
+    queryKey: ["shot", shot, part, drape, token],
     enabled: token !== undefined,
     queryFn: async () => {
       const reply = await fetch(
-        `/api/shots/${shot}/drapes/${encodeURIComponent(drape)}/positions?token=${token}`,
+        `/api/shots/${shot}/drapes/${encodeURIComponent(drape)}/${part}?token=${token}`,
       );
       if (!reply.ok) throw new Refusal("The mesh cannot be had.", "unfollowed");
       return new Float32Array(await reply.arrayBuffer());
     },
+  });
+
+/** Mesh vertices on every followed frame, (T, V, 2), rows as in the track. */
+export const positionsQuery = (shot: number, drape: string, token: string | undefined) =>
+  numbersQuery("positions", shot, drape, token);
+
+/** How far each vertex is expected to be off, (T, V) in px. */
+export const errorsQuery = (shot: number, drape: string, token: string | undefined) =>
+  numbersQuery("errors", shot, drape, token);
+
+/** How far another drape takes the same surface elsewhere, frame by frame. */
+export const apartQuery = (shot: number, drape: string, other: string, token: string) =>
+  queryOptions({
+    queryKey: ["shot", shot, "track", drape, "apart", other, token],
+    queryFn: () => {
+      const params = { path: { shot, drape, other } };
+      return taken(api.GET("/api/shots/{shot}/drapes/{drape}/apart/{other}", { params }));
+    },
+    retry: false,
+  });
+
+/** Where the motion of every pixel takes a drape on a frame, while one scrubs. */
+export const draftQuery = (shot: number, drape: string, frame: number, revision: number) =>
+  queryOptions({
+    queryKey: ["shot", shot, "draft", drape, revision, frame],
+    queryFn: async () => {
+      const params = { path: { shot, drape, frame } };
+      const drafted = await taken(api.GET("/api/shots/{shot}/drapes/{drape}/draft/{frame}", { params }));
+      return { ...drafted, positions: new Float32Array(drafted.positions) };
+    },
+    retry: false,
   });
 
 export const paramsQuery = queryOptions({

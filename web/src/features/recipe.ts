@@ -23,6 +23,13 @@ export interface Tack {
 export const TACK_REACH = 60;
 export const TACK_SPAN = 12;
 
+/** A point that was placed again: on `frame`, the surface's point `at` (px of the reference) lies at `to`. */
+export interface Placing {
+  frame: number;
+  at: Pair;
+  to: Pair;
+}
+
 /** Which vertices a mesh has: what its bending needs, and places with one more or one less. */
 export interface Vertices {
   adapted?: boolean;
@@ -39,6 +46,10 @@ export interface Drape {
   vertices?: Vertices;
   /** First and last frame of spans where the surface is not known. */
   forgotten?: [number, number][];
+  /** Spans that are carried across from one end to the other. */
+  crossed?: [number, number][];
+  /** It is not followed anew, and its following can't be changed. */
+  locked?: boolean;
 }
 export interface Veil {
   name: string;

@@ -3,7 +3,7 @@ import { Tooltip } from "radix-ui";
 import type { ReactNode } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { ParamPanel } from "../features/ParamPanel";
-import { PointList } from "../features/drape/DrapeCard";
+import { OutlineList } from "../features/drape/OutlineList";
 import type { Schema } from "../api/client";
 import { Choice, NumberField, Switch, TextField, Verdict } from "./controls";
 
@@ -153,7 +153,7 @@ describe("an outline as a list", () => {
       ] as [number, number][],
       corners: [false, false, false, false],
     };
-    shown(<PointList outline={outline} onChange={change} />);
+    shown(<OutlineList outline={outline} onChange={change} />);
     fireEvent.click(screen.getAllByText("make corner")[1]!);
     expect(change.mock.calls[0]![0].corners).toEqual([false, true, false, false]);
     fireEvent.click(screen.getAllByText("add after")[3]!);

@@ -50,9 +50,10 @@ interface Props {
   /** Painting: the brush's radius in picture px, where it samples, and what a stroke becomes. */
   brush?: BrushItem | null;
   tacks?: { to: FramePt; reach: number }[];
+  /** What a click does with the tools for points and vertices; absent: points are dragged to where they are. */
   onPoint?: (p: FramePt, off: boolean) => void;
   /** Points that were placed by hand, and places whose points are off. */
-  dots?: { placed: FramePt[]; off: FramePt[] };
+  dots?: { placed: FramePt[]; off: FramePt[]; around?: { at: FramePt; radius: number }[] };
   onTack?: (from: FramePt, to: FramePt) => void;
   empty?: ReactNode;
   head: ReactNode;
@@ -148,13 +149,13 @@ export function PictureView(props: Props) {
     const p = toFrame(view, s);
     if (e.button === 1 || e.altKey) return setDrag({ kind: "pan", x: s.x, y: s.y });
     if (e.button !== 0) return;
-    if (tool === "point" || tool === "vertex") return props.onPoint?.(p, e.shiftKey);
+    if ((tool === "point" || tool === "vertex") && props.onPoint) return props.onPoint(p, e.shiftKey);
     if (tool === "source" && props.brush) return props.brush.onSource(p);
     if (tool === "stroke" && props.brush?.chosen) return setDrag({ kind: "move", from: p, to: p });
     if (tool === "brush" && props.brush)
       return setDrag({ kind: "stroke", points: [{ ...p, pressure: pressureOf(e) }] });
     if (tool === "spot" || tool === "mark") return setDrag({ kind: "circle", centre: p, radius: 0 });
-    if (tool === "tack") return setDrag({ kind: "tack", from: p, to: p });
+    if (tool === "tack" || tool === "point") return setDrag({ kind: "tack", from: p, to: p });
     if (drawing) {
       const first = drawn[0];
       if (first && drawn.length >= 3 && distance(first, p) < reach) return closeDrawn();

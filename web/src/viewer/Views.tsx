@@ -3,6 +3,8 @@ import { useCallback, useMemo } from "react";
 import type { Schema } from "../api/client";
 import { useUi, type ToolName } from "../app/store";
 import {
+  draftQuery,
+  errorsQuery,
   facesQuery,
   positionsQuery,
   shelfQuery,
@@ -20,6 +22,7 @@ import { Button } from "../ui/controls";
 import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, matteLook, type Scene } from "./addresses";
 import { faceEllipses } from "./faceShapes";
+import type { MeshItem } from "./items";
 import { LookButtons } from "./LookButtons";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
 import { PictureView } from "./PictureView";
@@ -41,6 +44,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const { drape, veil } = useSelected(recipe);
   const { data: track } = useQuery({ ...trackQuery(shot.id, drape?.name ?? ""), enabled: drape !== null });
   const { data: positions } = useQuery(positionsQuery(shot.id, drape?.name ?? "", track?.token));
+  const { data: errors } = useQuery(errorsQuery(shot.id, drape?.name ?? "", track?.token));
   const { data: shelf } = useQuery(shelfQuery);
   const { data: faces } = useQuery(facesQuery(shot.id));
   const ui = useUi();
@@ -80,11 +84,11 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
       const main = layersOf(look).map((l) => frameAddress(scene, f, l, "jpg", matteOf, gain));
       const flat =
         flatOpen && drape && track?.rowOf.has(f)
-          ? [flatAddress(scene, drape.name, track.token, f, flatLook, "jpg", gain)]
+          ? [flatAddress(scene, drape.name, track.token, f, flatLook, "jpg", gain, ui.compared)]
           : [];
       return [...main, ...flat].filter((u): u is string => u !== null);
     },
-    [scene, look, matteOf, flatOpen, drape, track, flatLook, gain],
+    [scene, look, matteOf, flatOpen, drape, track, flatLook, gain, ui.compared],
   );
   const [first, last] = ui.span ?? [shot.in_frame, shot.out_frame];
   const range = { first, last };
@@ -95,7 +99,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   usePlayback(rate, range, addresses);
   usePrefetch({ first: shot.facts.first_frame, last: shot.facts.last_frame }, addresses);
 
-  const surface = { track, positions };
+  const surface = { track, positions, errors };
   const frameMap = drape ? frameFromRef(surface, drape, frame) : null;
   const status = statusAt(track, frame);
 
@@ -105,7 +109,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   });
   const { takeSpotOff, addMark, addDrape, addHoldout } = useAdding(shot, recipe, drape, track);
   const { brushFor } = usePainting(shot.id, recipe, veil, frameMap, scene);
-  const { setTack, placePoint, setVertex, dots, tacks } = useByHand(shot.id, recipe, drape, track, frameMap);
+  const { onTack, onPoint, dots, tacks } = useByHand(shot, recipe, drape, surface, frameMap);
 
   const ellipses = faceEllipses(veil, faces, frame - shot.facts.first_frame);
   const row = track?.rowOf.get(frame);
@@ -114,11 +118,26 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
     drape && !veil && row !== undefined
       ? stuckItem(ui.stuck, surface, drape, frame, STATUS_COLOUR[status.status])
       : null;
+  const drafting = ui.drafting && drape !== null && row === undefined;
+  const { data: drafted } = useQuery({
+    ...draftQuery(shot.id, drape?.name ?? "", frame, revision?.revision ?? 0),
+    enabled: drafting,
+  });
+  const draft: MeshItem | null =
+    drafting && drafted
+      ? {
+          kind: "grid",
+          positions: drafted.positions,
+          offset: 0,
+          edges: drafted.edges as [number, number][],
+          colour: COLOURS.ink,
+        }
+      : null;
   const note = drape
     ? {
         text:
           status.status === "unfollowed"
-            ? `${drape.name}: not followed here`
+            ? `${drape.name}: ${drafting ? "a try by vectors alone, not kept" : "not followed here"}`
             : `${drape.name}: ${status.status}${status.error === null ? "" : `, within ${status.error.toFixed(2)} px`}`,
         colour: STATUS_COLOUR[status.status] ?? COLOURS.ink,
       }
@@ -131,6 +150,10 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const frameFromFlat = frameMap ? chained(reversed(origin), frameMap) : still;
   const preparing = layers.some((l) => l !== "original") && !scene.empty && scene.token === null;
 
+  const flatOn = (form: "jpg" | "png") =>
+    drape && track
+      ? flatAddress(scene, drape.name, track.token, frame, flatLook, form, gain, ui.compared)
+      : null;
   const gainButton = (
     <Button
       kind="quiet"
@@ -159,7 +182,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         ellipses={ellipses}
         preview={preview}
         brush={brushFor(frameMap ? reversed(frameMap) : null)}
-        mesh={mesh}
+        mesh={mesh ?? draft}
         note={
           preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
         }
@@ -167,8 +190,8 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, still))}
         onDrawn={(p) => void (ui.tool === "holdout" ? addHoldout(p) : addDrape(p))}
         tacks={tacks}
-        onTack={setTack}
-        onPoint={ui.tool === "vertex" ? setVertex : placePoint}
+        onTack={onTack}
+        onPoint={onPoint}
         dots={dots}
         head={<LookButtons gainButton={gainButton} />}
       />
@@ -181,8 +204,8 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
             shown={
               track && row !== undefined
                 ? {
-                    moving: [flatAddress(scene, drape.name, track.token, frame, flatLook, "jpg", gain)],
-                    still: [flatAddress(scene, drape.name, track.token, frame, flatLook, "png", gain)],
+                    moving: [flatOn("jpg")],
+                    still: [flatOn("png")],
                   }
                 : { moving: [], still: [] }
             }

@@ -53,13 +53,16 @@ export function flatAddress(
   drape: string,
   track: string,
   frame: number,
-  layer: "original" | "result" | "tracked" | "residual",
+  layer: "original" | "result" | "tracked" | "residual" | "apart",
   form: "jpg" | "png",
   gain = 1,
+  other: string | null = null,
 ): string | null {
   const shown = layer === "result" && (scene.empty || scene.token === null) ? "original" : layer;
   const base = `/api/shots/${scene.shot}/drapes/${encodeURIComponent(drape)}/flat/${frame}.${form}`;
-  if (layer === "tracked" || layer === "residual")
-    return `${base}?look=${layer}&gain=${gain}&revision=${scene.revision}&token=${track}`;
+  if (layer === "apart" && other !== null)
+    return `${base}?look=apart&gain=${gain}&revision=${scene.revision}&token=${track}&other=${encodeURIComponent(other)}`;
+  if (layer === "tracked" || layer === "residual" || layer === "apart")
+    return `${base}?look=${layer === "apart" ? "tracked" : layer}&gain=${gain}&revision=${scene.revision}&token=${track}`;
   return `${base}?look=${shown}&revision=${scene.revision}&token=${scene.token}-${track}${only(scene)}`;
 }

@@ -30,6 +30,11 @@ export type MeshItem =
       offset: number;
       edges: readonly (readonly [number, number])[];
       colour: string;
+      /** How far each vertex is expected to be off, in px, from `errorsOffset` on; absent: all one colour. */
+      errors?: Float32Array;
+      errorsOffset?: number;
+      /** Vertices that are points followed one by one. */
+      points?: readonly number[];
     }
   | { kind: "checker"; corners: FramePt[]; columns: number; shown: boolean[] }
   | { kind: "dots"; points: FramePt[]; colour: string }

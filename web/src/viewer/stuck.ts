@@ -9,6 +9,7 @@ import { frameFromRef, type Surface } from "./surface";
 const CELLS = 12; // along the longer side
 const TRAIL_FRAMES = 12; // before and after
 const TRAILS_ACROSS = 6;
+const MOST_TRAILS = 120;
 
 /** Points of a regular grid over the drape's outline on its reference, row by row. */
 export function latticeOver(drape: Drape, cells: number): { points: FramePt[]; columns: number } {
@@ -36,6 +37,15 @@ function inside(drape: Drape, cells: number, of = latticeOver(drape, cells).poin
   return of.filter((p) => contains(curve, p));
 }
 
+/** Points that are followed one by one, where they are on a row of the track; none for other followers. */
+export function ownPoints({ track, positions }: Surface, row: number | undefined): FramePt[] {
+  if (!track || !positions || row === undefined) return [];
+  const first = row * track.vertices * 2;
+  return track.points.map(
+    (i) => ({ x: positions[first + 2 * i]!, y: positions[first + 2 * i + 1]! }) as FramePt,
+  );
+}
+
 /** What is stuck to the surface on a frame, to judge by eye how it is followed. */
 export function stuckItem(
   kind: Stuck,
@@ -50,7 +60,10 @@ export function stuckItem(
   if (kind === "grid") {
     if (!positions) return null;
     const edges = track.edges as [number, number][];
-    return { kind, positions, offset: row * track.vertices * 2, edges, colour };
+    const seen = track.status[row] === "ok" || track.status[row] === "weak";
+    const told = seen && surface.errors ? { errors: surface.errors, errorsOffset: row * track.vertices } : {};
+    const { points } = track;
+    return { kind, positions, offset: row * track.vertices * 2, edges, colour, ...told, points };
   }
   const map = frameFromRef(surface, drape, frame);
   if (!map) return null;
@@ -59,8 +72,12 @@ export function stuckItem(
     const held = new Set(inside(drape, CELLS, points));
     return { kind, corners: points.map((p) => map.there(p)), columns, shown: points.map((p) => held.has(p)) };
   }
-  if (kind === "dots") return { kind, points: inside(drape, 2 * CELLS).map((p) => map.there(p)), colour };
-  const home = inside(drape, TRAILS_ACROSS);
+  const own = ownPoints(surface, track.rowOf.get(drape.reference_frames[0]!));
+  if (kind === "dots") {
+    const home = own.length > 0 ? own : inside(drape, 2 * CELLS);
+    return { kind, points: home.map((p) => map.there(p)), colour };
+  }
+  const home = own.length > 0 ? own.slice(0, MOST_TRAILS) : inside(drape, TRAILS_ACROSS);
   const trails: FramePt[][] = home.map(() => []);
   for (let f = frame - TRAIL_FRAMES; f <= frame + TRAIL_FRAMES; f++) {
     const at = frameFromRef(surface, drape, f);

@@ -8,6 +8,8 @@ import { shapeOn, type Shapes } from "../geometry/keyedShape";
 export interface Surface {
   track: Track | null | undefined;
   positions: Float32Array | undefined;
+  /** How far each vertex is expected to be off, (T, V) in px. */
+  errors?: Float32Array;
 }
 
 /** The map from the reference to a frame; null where the surface has not been followed. */

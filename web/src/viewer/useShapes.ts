@@ -105,13 +105,14 @@ export function useShapes(
       colour: ui.selection.kind === "drape" ? COLOURS.madder : COLOURS.ink,
       active: ui.selection.kind === "drape",
       dash: ui.selection.kind === "drape" ? undefined : [6, 4],
-      onCommit: onReference
-        ? (o) =>
-            commitDrape(drape, {
-              ...o,
-              points: carried(o, reversed(viewFromRef)).map((p): [number, number] => [p.x, p.y]),
-            })
-        : undefined,
+      onCommit:
+        onReference && !drape.locked
+          ? (o) =>
+              commitDrape(drape, {
+                ...o,
+                points: carried(o, reversed(viewFromRef)).map((p): [number, number] => [p.x, p.y]),
+              })
+          : undefined,
     });
     const donors: DonorItem[] = [];
     for (const v of recipe.veils.filter((x) => x.drape === drape.name)) {

@@ -1,12 +1,26 @@
-import { SPAN_FRAMES, STUCK, useUi } from "../../app/store";
-import { Button, Choice, Section } from "../../ui/controls";
-import type { Track } from "../queries";
-import { worstRoundTrip } from "./model";
+import { useQuery } from "@tanstack/react-query";
+import { SPAN_FRAMES, STUCK, useUi, useUiAside } from "../../app/store";
+import { Button, Choice, Section, Select } from "../../ui/controls";
+import { apartQuery, type Track } from "../queries";
+import type { Drape, Recipe } from "../recipe";
+import { furthestApart, worstRoundTrip } from "./model";
 
 const STUCK_CHOICES = STUCK.map((value) => ({ value, text: value === "none" ? "nothing" : value }));
 
 /** How to judge a track: what is stuck to it, what the follower saw, and whether it finds its way back. */
-export function Checks({ track, onMeasure }: { track: Track; onMeasure: () => void }) {
+export function Checks({
+  shot,
+  recipe,
+  drape,
+  track,
+  onMeasure,
+}: {
+  shot: number;
+  recipe: Recipe;
+  drape: Drape;
+  track: Track;
+  onMeasure: () => void;
+}) {
   const ui = useUi();
   const worst = worstRoundTrip(track);
   return (
@@ -72,6 +86,74 @@ export function Checks({ track, onMeasure }: { track: Track; onMeasure: () => vo
           Measure
         </Button>
       </div>
+      <Compared shot={shot} recipe={recipe} drape={drape} track={track} />
     </Section>
+  );
+}
+
+const NONE = "nothing";
+
+/** Another drape over the same surface: how far the two are apart, and where. */
+function Compared({
+  shot,
+  recipe,
+  drape,
+  track,
+}: {
+  shot: number;
+  recipe: Recipe;
+  drape: Drape;
+  track: Track;
+}) {
+  const { compared, flatLook, set } = useUiAside();
+  const others = recipe.drapes.map((d) => d.name).filter((name) => name !== drape.name);
+  const other = compared !== null && others.includes(compared) ? compared : null;
+  const { data, error } = useQuery({
+    ...apartQuery(shot, drape.name, other ?? "", track.token),
+    enabled: other !== null,
+  });
+  if (others.length === 0) return null;
+  const worst = data ? furthestApart(data) : null;
+  return (
+    <div className="mt-1.5 border-t border-line/50 pt-1">
+      <Select
+        label="Compare with"
+        help="Another drape over the same surface, for example by vectors that were brought in: how far apart the two take it."
+        value={other ?? NONE}
+        options={[NONE, ...others]}
+        onChange={(name) =>
+          set({
+            compared: name === NONE ? null : name,
+            flatLook: name === NONE && flatLook === "apart" ? "same" : flatLook,
+          })
+        }
+      />
+      {other !== null && error && <p className="text-saffron">{error.message}</p>}
+      {other !== null && worst && (
+        <div className="flex items-center justify-between gap-2">
+          <span className="text-dim">
+            Apart by <b className="num text-ink">{worst.px.toFixed(2)} px</b> at most
+            {worst.px > 0 && (
+              <>
+                , on frame{" "}
+                <button
+                  className="num text-ink underline"
+                  onClick={() => set({ frame: worst.frame, playing: 0 })}
+                >
+                  {worst.frame}
+                </button>
+              </>
+            )}
+          </span>
+          <Button
+            pressed={flatLook === "apart"}
+            onClick={() => set({ flatShown: true, flatLook: flatLook === "apart" ? "same" : "apart" })}
+            title="In the flat view: what the two see differently; even grey where they agree"
+          >
+            See it
+          </Button>
+        </div>
+      )}
+    </div>
   );
 }

@@ -1,24 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
 import type { Schema } from "../../api/client";
 import { useUi } from "../../app/store";
-import { Button, Choice, NumberField, Section, TextField } from "../../ui/controls";
-import { statusAt } from "../../viewer/surface";
-import {
-  addPoint,
-  movePoint,
-  removePoint,
-  scaledOutline,
-  setFeather,
-  toggleCorner,
-} from "../../geometry/outlineEdits";
+import { Button, Choice, Section, TextField } from "../../ui/controls";
+import { scaledOutline } from "../../geometry/outlineEdits";
 import { ParamPanel } from "../ParamPanel";
-import { paramsQuery, trackQuery, useEdit, useStartJob, type Track } from "../queries";
+import { paramsQuery, trackQuery, useEdit, useStartJob } from "../queries";
 import {
   drapeOutline,
   referenceOf,
-  TACK_REACH,
-  TACK_SPAN,
   renameDrape,
   withDrape,
   withoutDrape,
@@ -26,16 +15,17 @@ import {
   type Drape,
   type Outline,
   type Recipe,
-  type Tack,
 } from "../recipe";
 import { LostAdvice } from "./LostAdvice";
 import { HeadSection } from "./HeadSection";
 import { PointsSection } from "./PointsSection";
-import { Forgotten, PointsIn } from "./TrackEdits";
+import { OutlineList } from "./OutlineList";
+import { FollowSection, NeedsALook } from "./FollowSection";
+import { TackList } from "./TackList";
+import { Distrusted, PlainData } from "./TrackEdits";
 import { VerticesSection } from "./VerticesSection";
 import { VectorsSection } from "./VectorsSection";
 import { Checks } from "./Checks";
-import { tackSpan, worstFrames } from "./model";
 
 export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recipe: Recipe; drape: Drape }) {
   const { data: params } = useQuery(paramsQuery);
@@ -45,8 +35,11 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
   const ui = useUi();
   const reference = referenceOf(drape);
   const outline = drapeOutline(drape);
-  const follow = (first: number, last: number, again = false) =>
-    void start({ kind: "follow", drape: drape.name, first, last, again });
+  const change = (part: Partial<Drape>, label: string) =>
+    edit(
+      withDrape(recipe, drape.name, (d) => ({ ...d, ...part })),
+      label,
+    );
   const setOutline = (o: Outline, label: string) =>
     void edit(
       withDrape(recipe, drape.name, (d) => ({
@@ -85,75 +78,45 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
     );
   };
   const kind = drape.follower?.kind ?? "mesh";
-  const here = statusAt(track, ui.frame);
   return (
     <>
-      <Section title="Follow">
-        <div className="mb-1.5 flex flex-wrap gap-1.5">
-          <Button kind="main" onClick={() => follow(shot.in_frame, shot.out_frame)}>
-            Follow all frames
-          </Button>
-          <Button
-            onClick={() => follow(shot.in_frame, reference)}
-            title="From the reference back to the in frame"
-          >
-            Backwards
-          </Button>
-          <Button
-            onClick={() => follow(reference, shot.out_frame)}
-            title="From the reference on to the out frame"
-          >
-            Forwards
-          </Button>
-          <Button
-            onClick={() => follow(Math.min(ui.frame, reference), Math.max(ui.frame, reference))}
-            title="From what is known up to the frame that is seen"
-          >
-            To here
-          </Button>
-          <Button
-            onClick={() => follow(shot.in_frame, shot.out_frame, true)}
-            title="Forget what has been followed and begin anew"
-          >
-            Again
-          </Button>
-        </div>
-        <TrackSummary track={track} here={here} />
-      </Section>
+      <FollowSection
+        shot={shot}
+        recipe={recipe}
+        drape={drape}
+        track={track}
+        onLock={(locked) => change({ locked }, locked ? `Lock ${drape.name}` : `Unlock ${drape.name}`)}
+      />
       {track && <NeedsALook track={track} />}
       {track && <LostAdvice track={track} />}
-      {track && <Checks track={track} onMeasure={() => void start({ kind: "check", drape: drape.name })} />}
+      {track && (
+        <Checks
+          shot={shot.id}
+          recipe={recipe}
+          drape={drape}
+          track={track}
+          onMeasure={() => void start({ kind: "check", drape: drape.name })}
+        />
+      )}
       <TackList
         drape={drape}
         followed={Boolean(track)}
         onChange={(tacks, label) =>
-          void edit(
-            withDrape(recipe, drape.name, (d) => ({ ...d, tacks })),
-            label,
-          ).then(
+          void change({ tacks }, label).then(
             (ok) => ok && recipe.veils.some((v) => v.drape === drape.name) && void start({ kind: "ready" }),
           )
         }
       />
-      <Forgotten
+      <Distrusted
         shot={shot}
         drape={drape}
-        onChange={(forgotten) =>
-          void edit(
-            withDrape(recipe, drape.name, (d) => ({ ...d, forgotten })),
-            "Frames forgotten",
-          )
-        }
+        onChange={(spans) => void change(spans, "Frames that are not believed")}
       />
-      <PointsIn
+      <PlainData
         shot={shot.id}
         drape={drape.name}
-        onTacks={(tacks) =>
-          void edit(
-            withDrape(recipe, drape.name, (d) => ({ ...d, tacks: [...(d.tacks ?? []), ...tacks] })),
-            "Points brought in",
-          )
-        }
+        followed={Boolean(track)}
+        onTacks={(tacks) => void change({ tacks: [...(drape.tacks ?? []), ...tacks] }, "Points brought in")}
       />
       <Section title="How the surface moves">
         <Choice
@@ -163,38 +126,24 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
             value,
             text: f.label,
           }))}
-          onChange={(value) =>
-            void edit(
-              withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind: value } })),
-              "Follower",
-            )
-          }
+          onChange={(value) => void change({ follower: { kind: value } }, "Follower")}
         />
         <p className="mt-1 text-[12px] text-dim">{params?.followers[kind]?.help}</p>
       </Section>
       {kind === "face" && track && <HeadSection shot={shot.id} drape={drape.name} />}
-      {kind !== "plane" && (
+      {kind !== "plane" && kind !== "points" && (
         <VerticesSection
           drape={drape}
           count={track?.vertices}
-          onChange={(vertices, label) =>
-            void edit(
-              withDrape(recipe, drape.name, (d) => ({ ...d, vertices })),
-              label,
-            )
-          }
+          onChange={(vertices, label) => void change({ vertices }, label)}
         />
       )}
       {kind === "points" && (
         <PointsSection
-          reference={reference}
-          options={drape.follower?.options ?? {}}
-          onChange={(options, label) =>
-            void edit(
-              withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind, options } })),
-              label,
-            )
-          }
+          shot={shot.id}
+          drape={drape}
+          track={track}
+          onChange={(options, label) => void change({ follower: { kind, options } }, label)}
         />
       )}
       {kind === "vectors" && (
@@ -208,13 +157,8 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       <ParamPanel
         params={params?.followers[kind]?.params ?? []}
         given={drape.follower?.options ?? {}}
-        skip={["placed", "off"]}
-        onChange={(options, label) =>
-          void edit(
-            withDrape(recipe, drape.name, (d) => ({ ...d, follower: { kind, options } })),
-            label,
-          )
-        }
+        skip={["placed", "off", "again", "denser"]}
+        onChange={(options, label) => void change({ follower: { kind, options } }, label)}
       />
       <Section title="Drape">
         <TextField label="Name" value={drape.name} onCommit={rename} />
@@ -257,207 +201,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
           <Button onClick={remove}>Remove drape</Button>
         </div>
       </Section>
-      <PointList outline={outline} onChange={setOutline} />
+      <OutlineList outline={outline} onChange={setOutline} />
     </>
-  );
-}
-
-function TrackSummary({
-  track,
-  here,
-}: {
-  track: Track | null | undefined;
-  here: { status: string; error: number | null };
-}) {
-  const ui = useUi();
-  const counts = useMemo(() => {
-    const found: Record<string, number> = {};
-    for (const s of track?.status ?? []) found[s] = (found[s] ?? 0) + 1;
-    return Object.entries(found);
-  }, [track]);
-  if (!track) return <p className="text-dim">Not followed since its last change. The outline is kept.</p>;
-  return (
-    <p className="text-dim">
-      <span className="num text-ink">{track.frames.length}</span> frames followed:{" "}
-      {counts.map(([s, n]) => `${n} ${s}`).join(", ")}. On frame <span className="num">{ui.frame}</span>:{" "}
-      {here.status}
-      {here.error !== null && (
-        <>
-          , two thirds within <span className="num text-ink">{here.error.toFixed(2)} px</span>
-        </>
-      )}
-      .
-    </p>
-  );
-}
-
-/** Corrections by hand: where, how far they reach, which frames they change. */
-function TackList({
-  drape,
-  followed,
-  onChange,
-}: {
-  drape: Drape;
-  followed: boolean;
-  onChange: (tacks: Tack[], label: string) => void;
-}) {
-  const ui = useUi();
-  const tacks = drape.tacks ?? [];
-  const change = (i: number, part: Partial<Tack>) =>
-    onChange(
-      tacks.map((t, j) => (j === i ? { ...t, ...part } : t)),
-      "Edit tack",
-    );
-  return (
-    <Section title={`Tacks: ${tacks.length || "none"}`}>
-      <Button
-        disabled={!followed}
-        pressed={ui.tool === "tack"}
-        onClick={() => ui.set({ tool: "tack", playing: 0 })}
-        title="Drag a point of the surface to where it is on this frame (C)"
-      >
-        Tack here
-      </Button>
-      {tacks.map((tack, i) => {
-        const [first, last] = tackSpan(tack, referenceOf(drape));
-        return (
-          <div key={i} className="mt-1.5 border-t border-line/50 pt-1">
-            <div className="flex items-center justify-between">
-              <span>
-                Frame <b className="num">{tack.frame}</b>{" "}
-                <span className="text-dim">
-                  changes <span className="num">{first}</span> to <span className="num">{last}</span>
-                </span>
-              </span>
-              <span className="flex gap-1">
-                <Button onClick={() => ui.set({ frame: tack.frame, playing: 0 })}>Go</Button>
-                <Button
-                  onClick={() =>
-                    onChange(
-                      tacks.filter((_, j) => j !== i),
-                      "Remove tack",
-                    )
-                  }
-                >
-                  Remove
-                </Button>
-              </span>
-            </div>
-            <NumberField
-              label="Reach"
-              value={tack.reach ?? TACK_REACH}
-              step={5}
-              unit="px"
-              onCommit={(v) => change(i, { reach: Math.max(2, v) })}
-            />
-            <NumberField
-              label="Fades over, frames"
-              value={tack.span ?? TACK_SPAN}
-              step={1}
-              onCommit={(v) => change(i, { span: Math.max(1, Math.round(v)) })}
-            />
-          </div>
-        );
-      })}
-    </Section>
-  );
-}
-
-function NeedsALook({ track }: { track: Track }) {
-  const ui = useUi();
-  const worst = worstFrames(track, 8);
-  if (worst.length === 0)
-    return (
-      <Section title="Needs a look">
-        <p className="text-verdigris">● Nothing: every frame holds.</p>
-      </Section>
-    );
-  return (
-    <Section title="Needs a look">
-      <div className="flex flex-wrap gap-1">
-        {worst.map((w) => (
-          <Button
-            key={w.frame}
-            onClick={() => ui.set({ frame: w.frame, playing: 0 })}
-            title={`${w.status}, within ${w.error.toFixed(1)} px`}
-          >
-            <span className={w.status === "weak" ? "text-saffron" : "text-fail"} aria-hidden>
-              {w.status === "weak" ? "▲" : "■"}
-            </span>{" "}
-            <span className="num">{w.frame}</span>
-          </Button>
-        ))}
-      </div>
-    </Section>
-  );
-}
-
-/** The outline's points as a list: the keyboard's way to what is dragged in the picture. */
-export function PointList({
-  outline,
-  soft = false,
-  onChange,
-}: {
-  outline: Outline;
-  /** Whether its edge has a feather, which may differ from point to point. */
-  soft?: boolean;
-  onChange: (o: Outline, label: string) => void;
-}) {
-  return (
-    <Section title={`Outline: ${outline.points.length} points`}>
-      <details>
-        <summary className="cursor-pointer text-dim">Edit as a list</summary>
-        {outline.points.map(([x, y], i) => (
-          <div key={i} className="border-b border-line/50 py-1">
-            <NumberField
-              label={`Point ${i + 1} x`}
-              value={x}
-              step={0.5}
-              unit="px"
-              onCommit={(v) => onChange(movePoint(outline, i, { x: v, y }), "Move point")}
-            />
-            <NumberField
-              label={`Point ${i + 1} y`}
-              value={y}
-              step={0.5}
-              unit="px"
-              onCommit={(v) => onChange(movePoint(outline, i, { x, y: v }), "Move point")}
-            />
-            {soft && (
-              <NumberField
-                label={`Point ${i + 1} feather`}
-                value={outline.feathers?.[i] ?? 1}
-                low={0}
-                high={50}
-                step={0.1}
-                unit="times"
-                onCommit={(v) => onChange(setFeather(outline, i, v), "Feather of a point")}
-              />
-            )}
-            <div className="flex gap-1">
-              <Button kind="quiet" onClick={() => onChange(toggleCorner(outline, i), "Corner")}>
-                {outline.corners[i] ? "make smooth" : "make corner"}
-              </Button>
-              <Button
-                kind="quiet"
-                onClick={() => {
-                  const [nx, ny] = outline.points[(i + 1) % outline.points.length]!;
-                  onChange(addPoint(outline, i, { x: (x + nx) / 2, y: (y + ny) / 2 }), "Add point");
-                }}
-              >
-                add after
-              </Button>
-              <Button
-                kind="quiet"
-                disabled={outline.points.length <= 3}
-                onClick={() => onChange(removePoint(outline, i), "Remove point")}
-              >
-                remove
-              </Button>
-            </div>
-          </div>
-        ))}
-      </details>
-    </Section>
   );
 }

@@ -1,70 +1,136 @@
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { api, taken, type Schema } from "../../api/client";
 import { now, useUi } from "../../app/store";
-import { Button, Section } from "../../ui/controls";
+import { Button, Choice, NumberField, Section, Switch } from "../../ui/controls";
 import { referenceOf, type Drape, type Tack } from "../recipe";
 
-/** Frames on which what has been followed is not to be believed. */
-export function Forgotten({
+type Span = [number, number];
+interface Spans {
+  forgotten: Span[];
+  crossed: Span[];
+}
+
+/** Frames on which what has been followed is not to be believed: forgotten, or carried across from end to end. */
+export function Distrusted({
   shot,
   drape,
   onChange,
 }: {
   shot: Schema["Shot"];
   drape: Drape;
-  onChange: (spans: [number, number][]) => void;
+  onChange: (spans: Spans) => void;
 }) {
   const set = useUi((s) => s.set);
-  const spans = drape.forgotten ?? [];
+  const frame = useUi((s) => s.frame);
+  const [from, setFrom] = useState<number | null>(null);
+  const spans: Spans = { forgotten: drape.forgotten ?? [], crossed: drape.crossed ?? [] };
   const reference = referenceOf(drape);
-  const forget = (which: "before" | "here" | "after") => {
-    const frame = now().frame;
-    if (frame === reference)
-      return set({ fault: "The reference frame is always known; go to a frame before or after it." });
-    const first = which === "before" ? shot.facts.first_frame : frame;
-    const last = which === "after" ? shot.facts.last_frame : frame;
-    if (first <= reference && reference <= last)
-      return set({ fault: "That span holds the reference frame, which is always known." });
-    onChange([...spans, [first, last]]);
+  const distrust = (first: number, last: number, how: keyof Spans = "forgotten") => {
+    if (drape.reference_frames.some((f) => first <= f && f <= last))
+      return set({
+        fault:
+          first === last
+            ? "The reference frame is always known; go to a frame before or after it."
+            : "That span holds a reference frame, which is always known.",
+      });
+    setFrom(null);
+    onChange({ ...spans, [how]: [...spans[how], [first, last]] });
   };
+  const other = { forgotten: "crossed", crossed: "forgotten" } as const;
+  const without = (how: keyof Spans, i: number) => spans[how].filter((_, j) => j !== i);
+  const count = spans.forgotten.length + spans.crossed.length;
+  const { first_frame, last_frame } = shot.facts;
   return (
-    <Section title={`Forgotten: ${spans.length || "none"}`}>
+    <Section title={`Not believed: ${count || "none"}`}>
       <div className="flex flex-wrap gap-1.5">
-        <Button onClick={() => forget("before")} title="All frames up to this one">
+        <Button
+          onClick={() => distrust(first_frame, now().frame)}
+          title="Forget all frames up to this one"
+          disabled={frame >= reference}
+        >
           All before
         </Button>
-        <Button onClick={() => forget("here")} title="This frame">
+        <Button onClick={() => distrust(now().frame, now().frame)} title="Forget this frame">
           This frame
         </Button>
-        <Button onClick={() => forget("after")} title="All frames from this one on">
+        <Button
+          onClick={() => distrust(now().frame, last_frame)}
+          title="Forget all frames from this one on"
+          disabled={frame <= reference}
+        >
           All after
         </Button>
+        <Button
+          onClick={() => setFrom(from === null ? now().frame : null)}
+          pressed={from !== null}
+          title="A span, for example a jitter of ten frames: from the frame that is seen"
+        >
+          A span from here
+        </Button>
       </div>
-      {spans.map(([first, last], i) => (
-        <div key={i} className="mt-1 flex items-center justify-between">
-          <span className="text-dim">
-            frames <span className="num text-ink">{first}</span> to{" "}
-            <span className="num text-ink">{last}</span>
-          </span>
-          <Button onClick={() => onChange(spans.filter((_, j) => j !== i))}>Know again</Button>
+      {from !== null && (
+        <div className="mt-1 rounded border border-line p-1.5">
+          <NumberField label="From" value={from} low={first_frame} high={last_frame} onCommit={setFrom} />
+          <p className="py-0.5 text-dim">
+            to the frame that is seen, <span className="num text-ink">{frame}</span>
+          </p>
+          <div className="flex gap-1.5">
+            <Button onClick={() => distrust(Math.min(from, frame), Math.max(from, frame))}>Forget</Button>
+            <Button
+              onClick={() => distrust(Math.min(from, frame), Math.max(from, frame), "crossed")}
+              title="The surface goes from where it is before the span to where it is after it"
+            >
+              Carry across
+            </Button>
+          </div>
         </div>
-      ))}
+      )}
+      {(["forgotten", "crossed"] as const).flatMap((how) =>
+        spans[how].map(([first, last], i) => (
+          <div key={`${how} ${i}`} className="mt-1 border-t border-line/50 pt-1">
+            <div className="flex items-center justify-between">
+              <span className="text-dim">
+                frames <span className="num text-ink">{first}</span> to{" "}
+                <span className="num text-ink">{last}</span>
+              </span>
+              <Button onClick={() => onChange({ ...spans, [how]: without(how, i) })}>Believe again</Button>
+            </div>
+            <Switch
+              label="Carried across"
+              help="Goes from where the surface is before the span to where it is after it. Off: nothing is laid there."
+              checked={how === "crossed"}
+              onChange={() =>
+                onChange({
+                  ...spans,
+                  [how]: without(how, i),
+                  [other[how]]: [...spans[other[how]], [first, last]],
+                })
+              }
+            />
+          </div>
+        )),
+      )}
     </Section>
   );
 }
 
-/** Point tracks from elsewhere: the surface meets them. */
-export function PointsIn({
+const WHAT = ["points", "corners", "similarity"] as const;
+
+/** Tracks for and from other programs, as plain data. */
+export function PlainData({
   shot,
   drape,
+  followed,
   onTacks,
 }: {
   shot: number;
   drape: string;
+  followed: boolean;
   onTacks: (tacks: Tack[]) => void;
 }) {
   const chooser = useRef<HTMLInputElement>(null);
   const set = useUi((s) => s.set);
+  const [what, setWhat] = useState<(typeof WHAT)[number]>("points");
   const read = async (file: File | undefined) => {
     if (!file) return;
     try {
@@ -76,14 +142,38 @@ export function PointsIn({
       set({ fault: e instanceof Error ? e.message : String(e) });
     }
   };
+  const send = (form: "csv" | "json") => {
+    const link = document.createElement("a");
+    link.href = `/api/shots/${shot}/drapes/${encodeURIComponent(drape)}/track.${form}?what=${what}`;
+    link.download = "";
+    link.click();
+  };
   return (
-    <Section title="Points from elsewhere">
-      <Button
-        onClick={() => chooser.current?.click()}
-        title="CSV with the columns id,frame,x,y, or JSON; the surface is tacked to them"
-      >
-        Bring points in
-      </Button>
+    <Section title="As plain data">
+      <Choice
+        label="Sent out"
+        value={what}
+        options={WHAT.map((value) => ({ value, text: value }))}
+        onChange={setWhat}
+      />
+      <div className="mt-1 flex flex-wrap gap-1.5">
+        {(["csv", "json"] as const).map((form) => (
+          <Button
+            key={form}
+            disabled={!followed}
+            onClick={() => send(form)}
+            title="Every followed frame, by the clip's own frame numbers"
+          >
+            Send {form.toUpperCase()} out
+          </Button>
+        ))}
+        <Button
+          onClick={() => chooser.current?.click()}
+          title="CSV with the columns id,frame,x,y, or JSON; the surface is tacked to them"
+        >
+          Bring points in
+        </Button>
+      </div>
       <input
         ref={chooser}
         type="file"

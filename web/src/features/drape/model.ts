@@ -51,6 +51,18 @@ export function worstRoundTrip(track: {
   return worst;
 }
 
+/** Where two drapes are furthest apart; null where they are never both seen. */
+export function furthestApart(apart: {
+  frames: readonly number[];
+  px: readonly number[];
+}): { frame: number; px: number } | null {
+  let worst: { frame: number; px: number } | null = null;
+  apart.px.forEach((px, i) => {
+    if (worst === null || px > worst.px) worst = { frame: apart.frames[i]!, px };
+  });
+  return worst;
+}
+
 /** Whether a surface is hidden or not found on a frame of this status: out of the picture is neither. */
 export const isLost = (status: string | undefined): boolean => status === "lost" || status === "occluded";
 

@@ -3,7 +3,7 @@ import type { Schema } from "../../api/client";
 import { now, useUiAside } from "../../app/store";
 import { Button, NumberField, Section, Switch, TextField } from "../../ui/controls";
 import { scaledOutline } from "../../geometry/outlineEdits";
-import { PointList } from "../drape/DrapeCard";
+import { OutlineList } from "../drape/OutlineList";
 import { BelongingSection } from "./BelongingSection";
 import { DonorsSection } from "./DonorsSection";
 import { FacesSection } from "./FacesSection";
@@ -253,7 +253,7 @@ export function VeilCard({ shot, recipe, veil }: { shot: Schema["Shot"]; recipe:
           Kinds not built yet: {NOT_BUILT.filter((n) => !params?.veils[n]).join(", ")}.
         </p>
       </Section>
-      {outline && <PointList outline={outline} soft={veil.kind !== "obscure"} onChange={setOutline} />}
+      {outline && <OutlineList outline={outline} soft={veil.kind !== "obscure"} onChange={setOutline} />}
     </>
   );
 }

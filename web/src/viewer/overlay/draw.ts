@@ -1,5 +1,7 @@
 import type { FramePt } from "../../geometry/points";
 import { toScreen, type Viewport } from "../../geometry/viewport";
+import { HELD_PX } from "../../features/drape/points";
+import type { MeshItem } from "../items";
 import { outlineCurve } from "../../geometry/spline";
 
 export const COLOURS = {
@@ -97,13 +99,33 @@ export function drawOutline(
   });
 }
 
-/** The mesh stuck to the surface, coloured by how the drape stands on this frame. */
-export function drawMesh(
+/** How far a vertex may be off, in px, to be sure, and beyond which it is taken for astray. */
+const SURE_PX = 1.25;
+const ASTRAY_PX = 4;
+
+type Grid = Extract<MeshItem, { kind: "grid" }>;
+
+/** The mesh stuck to the surface, coloured by how sure each part of it is, or all by how the drape stands. */
+export function drawMesh(ctx: Ctx, v: Viewport, mesh: Grid): void {
+  const { errors, errorsOffset = 0 } = mesh;
+  if (!errors) return drawEdges(ctx, v, mesh, mesh.edges, mesh.colour);
+  const parts: [string, [number, number][]][] = [
+    [COLOURS.verdigris, []],
+    [COLOURS.saffron, []],
+    [COLOURS.fail, []],
+  ];
+  for (const [a, b] of mesh.edges) {
+    const off = Math.max(errors[errorsOffset + a]!, errors[errorsOffset + b]!);
+    parts[off <= SURE_PX ? 0 : off <= ASTRAY_PX ? 1 : 2]![1].push([a, b]);
+  }
+  for (const [colour, edges] of parts) drawEdges(ctx, v, mesh, edges, colour);
+}
+
+function drawEdges(
   ctx: Ctx,
   v: Viewport,
-  positions: Float32Array,
-  offset: number,
-  edges: readonly (readonly [number, number])[],
+  { positions, offset }: Grid,
+  edges: Grid["edges"],
   colour: string,
 ): void {
   ctx.beginPath();
@@ -120,6 +142,22 @@ export function drawMesh(
   ctx.strokeStyle = colour;
   ctx.stroke();
   ctx.globalAlpha = 1;
+}
+
+/** Points that are followed one by one: full where their own picture holds them, hollow where others carry them. */
+export function drawOwnPoints(ctx: Ctx, v: Viewport, mesh: Grid): void {
+  const { errors, errorsOffset = 0, positions, offset } = mesh;
+  for (const i of mesh.points ?? []) {
+    const s = toScreen(v, { x: positions[offset + 2 * i]!, y: positions[offset + 2 * i + 1]! } as FramePt);
+    const held = errors !== undefined && errors[errorsOffset + i]! < HELD_PX;
+    const colour = held ? COLOURS.verdigris : errors ? COLOURS.saffron : mesh.colour;
+    ctx.beginPath();
+    ctx.arc(s.x, s.y, 3, 0, 2 * Math.PI);
+    stroke(ctx, colour, 1.5);
+    if (!held) continue;
+    ctx.fillStyle = colour;
+    ctx.fill();
+  }
 }
 
 /** A checkerboard stuck to the surface: (columns + 1) x (rows + 1) corners, row by row; cells with none shown are left out. */

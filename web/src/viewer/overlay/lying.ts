@@ -17,6 +17,7 @@ import {
   drawMesh,
   drawNote,
   drawOutline,
+  drawOwnPoints,
   drawPath,
   drawPull,
   drawStroke,
@@ -40,7 +41,7 @@ export interface Lying {
   ellipses?: EllipseItem[];
   brush?: BrushItem | null;
   tacks?: { to: FramePt; reach: number }[];
-  dots?: { placed: FramePt[]; off: FramePt[] };
+  dots?: { placed: FramePt[]; off: FramePt[]; around?: { at: FramePt; radius: number }[] };
   drag: Drag | null;
   /** Corners of an outline that is being drawn. */
   drawn: FramePt[];
@@ -78,8 +79,10 @@ export function drawLying(ctx: Ctx, view: Viewport, lying: Lying) {
 }
 
 function drawStuck(ctx: Ctx, view: Viewport, mesh: MeshItem) {
-  if (mesh.kind === "grid") drawMesh(ctx, view, mesh.positions, mesh.offset, mesh.edges, mesh.colour);
-  else if (mesh.kind === "checker") drawChecker(ctx, view, mesh.corners, mesh.columns, mesh.shown);
+  if (mesh.kind === "grid") {
+    drawMesh(ctx, view, mesh);
+    drawOwnPoints(ctx, view, mesh);
+  } else if (mesh.kind === "checker") drawChecker(ctx, view, mesh.corners, mesh.columns, mesh.shown);
   else if (mesh.kind === "dots") drawDots(ctx, view, mesh.points, mesh.colour);
   else drawTrails(ctx, view, mesh.trails, mesh.colour);
 }
@@ -105,6 +108,8 @@ function drawPlaces(ctx: Ctx, view: Viewport, { donors, drag, dots, tacks, grips
   if (dots) {
     drawDots(ctx, view, dots.placed, COLOURS.saffron);
     drawDots(ctx, view, dots.off, COLOURS.fail);
+    for (const { at, radius } of dots.around ?? [])
+      drawOutline(ctx, view, circle(at, radius), [], COLOURS.saffron, { dash: [2, 3] });
   }
   for (const tack of tacks ?? []) drawTack(ctx, view, tack.to, tack.reach);
   for (const line of grips?.lines ?? []) drawPath(ctx, view, line, COLOURS.saffron);
@@ -112,15 +117,16 @@ function drawPlaces(ctx: Ctx, view: Viewport, { donors, drag, dots, tacks, grips
     drawGrip(ctx, view, drag?.kind === "grip" && drag.id === p.id ? drag.to : p.at, p.id === "middle");
 }
 
+const circle = (centre: FramePt, radius: number): FramePt[] =>
+  Array.from({ length: 24 }, (_, i) => {
+    const a = (i / 24) * 2 * Math.PI;
+    return { x: centre.x + radius * Math.cos(a), y: centre.y + radius * Math.sin(a) } as FramePt;
+  });
+
 function drawDragged(ctx: Ctx, view: Viewport, { drag, drawn, pointer }: Lying) {
   if (drag?.kind === "tack") drawPull(ctx, view, drag.from, drag.to);
   if (drag?.kind === "circle") {
-    const { centre, radius } = drag;
-    const points = Array.from({ length: 24 }, (_, i) => {
-      const a = (i / 24) * 2 * Math.PI;
-      return { x: centre.x + radius * Math.cos(a), y: centre.y + radius * Math.sin(a) };
-    });
-    drawOutline(ctx, view, points, [], COLOURS.madder);
+    drawOutline(ctx, view, circle(drag.centre, drag.radius), [], COLOURS.madder);
   }
   if (drawn.length > 0)
     drawOutline(ctx, view, pointer ? [...drawn, pointer] : drawn, [], COLOURS.madder, {
