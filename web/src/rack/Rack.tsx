@@ -29,7 +29,7 @@ const TOOL_SAYS: Record<Exclude<ToolName, "none">, string> = {
   tack: "Take hold of a point of the surface and drag it to where it is on this frame.",
   outline: "Click points around the surface; close on the first point or with Enter.",
   holdout: "Click points around what passes in front; close on the first point or with Enter.",
-  point: "Click to place a point; Shift and click switches the nearest one off.",
+  point: "On the reference a click places a point; on other frames drag a point to where it is.",
   vertex: "Click the surface to add a vertex; Shift and click takes the nearest one away.",
   spot: "Drag from the middle of the spot outwards. Escape puts the tool down.",
   mark: "Drag from the middle of the spot outwards. Escape puts the tool down.",
@@ -209,6 +209,7 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
                 ⌒
               </span>
               <span className="min-w-0 flex-1 truncate">{d.name}</span>
+              {d.locked && <span className="text-[11px] text-dim">locked</span>}
               <DrapeMark shot={shot.id} drape={d.name} />
             </button>
             {recipe.veils.filter((v) => v.drape === d.name).map(veilRow)}

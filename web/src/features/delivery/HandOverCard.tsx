@@ -127,8 +127,8 @@ export function HandOverCard({
       </Section>
       <Section title="Not built yet">
         <p className="text-[12px] text-dim">
-          Patch with alpha, vectors and coordinate maps, corner data. Mattes and tracks come from the command
-          line.
+          Patch with alpha. Mattes come from the command line; vectors, coordinate maps, points and corners
+          from a drape&apos;s card.
         </p>
       </Section>
     </>

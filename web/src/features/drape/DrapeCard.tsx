@@ -87,6 +87,18 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         track={track}
         onLock={(locked) => change({ locked }, locked ? `Lock ${drape.name}` : `Unlock ${drape.name}`)}
       />
+      <Section title="How the surface moves">
+        <Choice
+          label="Follower"
+          value={kind}
+          options={Object.entries(params?.followers ?? { mesh: { label: "Mesh" } }).map(([value, f]) => ({
+            value,
+            text: f.label,
+          }))}
+          onChange={(value) => void change({ follower: { kind: value } }, "Follower")}
+        />
+        <p className="mt-1 text-[12px] text-dim">{params?.followers[kind]?.help}</p>
+      </Section>
       {track && <NeedsALook track={track} />}
       {track && <LostAdvice track={track} />}
       {track && (
@@ -112,24 +124,6 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         drape={drape}
         onChange={(spans) => void change(spans, "Frames that are not believed")}
       />
-      <PlainData
-        shot={shot.id}
-        drape={drape.name}
-        followed={Boolean(track)}
-        onTacks={(tacks) => void change({ tacks: [...(drape.tacks ?? []), ...tacks] }, "Points brought in")}
-      />
-      <Section title="How the surface moves">
-        <Choice
-          label="Follower"
-          value={kind}
-          options={Object.entries(params?.followers ?? { mesh: { label: "Mesh" } }).map(([value, f]) => ({
-            value,
-            text: f.label,
-          }))}
-          onChange={(value) => void change({ follower: { kind: value } }, "Follower")}
-        />
-        <p className="mt-1 text-[12px] text-dim">{params?.followers[kind]?.help}</p>
-      </Section>
       {kind === "face" && track && <HeadSection shot={shot.id} drape={drape.name} />}
       {kind !== "plane" && kind !== "points" && (
         <VerticesSection
@@ -202,6 +196,12 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
         </div>
       </Section>
       <OutlineList outline={outline} onChange={setOutline} />
+      <PlainData
+        shot={shot.id}
+        drape={drape.name}
+        followed={Boolean(track)}
+        onTacks={(tacks) => void change({ tacks: [...(drape.tacks ?? []), ...tacks] }, "Points brought in")}
+      />
     </>
   );
 }

@@ -108,17 +108,18 @@ type Grid = Extract<MeshItem, { kind: "grid" }>;
 /** The mesh stuck to the surface, coloured by how sure each part of it is, or all by how the drape stands. */
 export function drawMesh(ctx: Ctx, v: Viewport, mesh: Grid): void {
   const { errors, errorsOffset = 0 } = mesh;
-  if (!errors) return drawEdges(ctx, v, mesh, mesh.edges, mesh.colour);
-  const parts: [string, [number, number][]][] = [
-    [COLOURS.verdigris, []],
-    [COLOURS.saffron, []],
-    [COLOURS.fail, []],
+  if (!errors) return drawEdges(ctx, v, mesh, mesh.edges, mesh.colour, 0.5);
+  // What is unsure also stands out for those who do not tell these colours apart.
+  const parts: [string, number, [number, number][]][] = [
+    [COLOURS.verdigris, 0.45, []],
+    [COLOURS.saffron, 0.75, []],
+    [COLOURS.fail, 1, []],
   ];
   for (const [a, b] of mesh.edges) {
     const off = Math.max(errors[errorsOffset + a]!, errors[errorsOffset + b]!);
-    parts[off <= SURE_PX ? 0 : off <= ASTRAY_PX ? 1 : 2]![1].push([a, b]);
+    parts[off <= SURE_PX ? 0 : off <= ASTRAY_PX ? 1 : 2]![2].push([a, b]);
   }
-  for (const [colour, edges] of parts) drawEdges(ctx, v, mesh, edges, colour);
+  for (const [colour, strength, edges] of parts) drawEdges(ctx, v, mesh, edges, colour, strength);
 }
 
 function drawEdges(
@@ -127,6 +128,7 @@ function drawEdges(
   { positions, offset }: Grid,
   edges: Grid["edges"],
   colour: string,
+  strength: number,
 ): void {
   ctx.beginPath();
   for (const [a, b] of edges) {
@@ -137,7 +139,7 @@ function drawEdges(
     ctx.moveTo(v.left + (ax + 0.5) * v.scale, v.top + (ay + 0.5) * v.scale);
     ctx.lineTo(v.left + (bx + 0.5) * v.scale, v.top + (by + 0.5) * v.scale);
   }
-  ctx.globalAlpha = 0.5;
+  ctx.globalAlpha = strength;
   ctx.lineWidth = 1;
   ctx.strokeStyle = colour;
   ctx.stroke();
@@ -147,13 +149,14 @@ function drawEdges(
 /** Points that are followed one by one: full where their own picture holds them, hollow where others carry them. */
 export function drawOwnPoints(ctx: Ctx, v: Viewport, mesh: Grid): void {
   const { errors, errorsOffset = 0, positions, offset } = mesh;
+  const radius = Math.min(3, Math.max(1.5, 2.5 * v.scale));
   for (const i of mesh.points ?? []) {
     const s = toScreen(v, { x: positions[offset + 2 * i]!, y: positions[offset + 2 * i + 1]! } as FramePt);
     const held = errors !== undefined && errors[errorsOffset + i]! < HELD_PX;
     const colour = held ? COLOURS.verdigris : errors ? COLOURS.saffron : mesh.colour;
     ctx.beginPath();
-    ctx.arc(s.x, s.y, 3, 0, 2 * Math.PI);
-    stroke(ctx, colour, 1.5);
+    ctx.arc(s.x, s.y, radius, 0, 2 * Math.PI);
+    stroke(ctx, colour, 1.2);
     if (!held) continue;
     ctx.fillStyle = colour;
     ctx.fill();

@@ -38,7 +38,7 @@ from gentle_veil.core.types import MaskBool, Matrix, Points
 
 WEAK_SHARE, LOST_SHARE = 0.8, 0.2  # of the points that are believed
 ERROR_FLOOR_PX = 0.02
-CARRIED_ERROR_PX = 0.5
+CARRIED_ERROR_PX, HELD_ERROR_PX = 0.5, 0.49  # of points that others carry; below, a point's own picture holds it
 SEARCH_PX = 48
 SUDDEN, USUAL_RATE = 0.9, 0.15
 
@@ -144,7 +144,7 @@ class _Way:
         if known.status[row] in SEEN:
             count = self.run.count
             error_px = error_from_confidence(np.maximum(known.confidence[row][:count], 1e-3))
-            held = error_px < CARRIED_ERROR_PX
+            held = error_px < HELD_ERROR_PX
             found = Found(self.last[:count], np.where(held, 1.0, 0.0), error_px)
             self.looks.learn(
                 self.run.pyramid(before, self.last),
