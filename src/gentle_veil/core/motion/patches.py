@@ -19,7 +19,7 @@ from gentle_veil.core.types import MaskBool, Points
 ITERATIONS = 12
 ENOUGH_PX = 0.005
 EVERY = slice(None)
-NOISE_CORRELATION = 5.0  # the pre-blur makes neighbouring residuals alike
+NOISE_CORRELATION = 13.0  # the pre-blur makes neighbouring residuals alike: so many px hold one that is independent
 
 
 @dataclass(frozen=True)
@@ -32,8 +32,9 @@ class Found:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _register(image, ox, oy, factor, patches, slopes, offsets, jacobians, places, match, error):  # type: ignore[no-untyped-def]
-    """Refine places in place; patches (N, P) have mean 0 and deviation 1, slopes (N, P, 2) their gradient."""
+def _register(image, ox, oy, factor, patches, slopes, offsets, jacobians, alike, places, match, error):  # type: ignore[no-untyped-def]
+    """Refine places in place; patches (N, P) have mean 0 and deviation 1, slopes (N, P, 2) their gradient; ``alike``
+    pixels hold one that is independent."""
     height, width = image.shape
     count = patches.shape[1]
     seen = np.empty(count, np.float32)
@@ -96,7 +97,7 @@ def _register(image, ox, oy, factor, patches, slopes, offsets, jacobians, places
         if good:
             places[n, 0], places[n, 1] = x0, y0
             match[n] = correlation
-            noise = max(1.0 - correlation * correlation, 1e-4) * NOISE_CORRELATION
+            noise = max(1.0 - correlation * correlation, 1e-4) * alike
             error[n] = np.sqrt(noise * (a + c) / det) / max(correlation, 0.3)
 
 
@@ -107,17 +108,18 @@ class Patches:
     """
 
     def __init__(self, pyramid: GreyPyramid, points: Points, side: int, jacobians: np.ndarray | None = None) -> None:
-        self.side, half = side, side // 2
-        across = np.arange(-half, half + 1, 1 if side <= 31 else 2, dtype=np.float64)
+        self.side, half, step = side, side // 2, 1 if side <= 31 else 2
+        self.noise = NOISE_CORRELATION / step**2
+        across = np.arange(-half, half + 1, step, dtype=np.float64)
         self.offsets = np.stack(np.meshgrid(across, across), axis=-1).reshape(-1, 2)
         turned = np.broadcast_to(np.eye(2), (len(points), 2, 2)) if jacobians is None else jacobians
         self.values, self.slopes, self.sound = [], [], np.ones(len(points), bool)
         for n in range(min(2, len(pyramid.levels))):
             picture, factor = pyramid.levels[n], _factor(n)
-            at = points[:, None] + np.einsum("nij,pj->npi", turned, self.offsets)
-            at = ((at - pyramid.origin) * factor).astype(np.float32)
+            at = points[:, :, None] + turned @ self.offsets.T
+            at = ((at - np.array(pyramid.origin)[:, None]) * factor).astype(np.float32)
             gx, gy = gradient(picture)
-            x, y = at[..., 0].copy(), at[..., 1].copy()
+            x, y = at[:, 0].copy(), at[:, 1].copy()
             height, width = picture.shape
             self.sound &= ((x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)).all(axis=1)
             fields = [picture, gx * factor, gy * factor]
@@ -127,8 +129,7 @@ class Patches:
             value, gx, gy = (np.where(whole[:, None], f, np.float32(0)) for f in (value, gx, gy))
             value = value - value.mean(axis=1, keepdims=True)
             deviation = np.maximum(value.std(axis=1, keepdims=True), 1e-6)
-            slopes = np.einsum("npi,nij->npj", np.stack([gx, gy], axis=-1), turned.astype(np.float32))
-            slopes = slopes / deviation[..., None]
+            slopes = np.stack([gx, gy], axis=-1) @ (turned / deviation[..., None]).astype(np.float32)
             slopes = slopes - slopes.mean(axis=1, keepdims=True)
             self.values.append(np.ascontiguousarray(value / deviation))
             self.slopes.append(np.ascontiguousarray(slopes))
@@ -137,12 +138,19 @@ class Patches:
         """The same points as they look on another picture."""
         return Patches(pyramid, places, self.side, jacobians)
 
-    def with_those_of(self, other: "Patches", which: MaskBool) -> "Patches":
-        """These patterns, those of some points (N,) bool exchanged for another picture's; unsound ones are not."""
+    def some(self, which: MaskBool) -> "Patches":
+        """The patterns of some points (N,) alone."""
         out = copy(self)
-        taken = (which & other.sound)[:, None]
-        out.values = [np.where(taken, b, a) for a, b in zip(self.values, other.values, strict=True)]
-        out.slopes = [np.where(taken[..., None], b, a) for a, b in zip(self.slopes, other.slopes, strict=True)]
+        out.values, out.slopes = [v[which] for v in self.values], [s[which] for s in self.slopes]
+        out.sound = self.sound[which]
+        return out
+
+    def with_those_of(self, other: "Patches", which: np.ndarray) -> "Patches":
+        """These patterns, those of some points (M,) indices exchanged for the M of another; unsound ones are not."""
+        out, at = copy(self), which[other.sound]
+        out.values, out.slopes = [v.copy() for v in self.values], [s.copy() for s in self.slopes]
+        for n in range(len(self.values)):
+            out.values[n][at], out.slopes[n][at] = other.values[n][other.sound], other.slopes[n][other.sound]
         return out
 
     def find(
@@ -155,7 +163,7 @@ class Patches:
         ox, oy = (float(v) for v in pyramid.origin)
         for n in reversed(range(len(self.values))):
             values, slopes = self.values[n][among], self.slopes[n][among]
-            given = (ox, oy, _factor(n), values, slopes, self.offsets, jacobians, places, match, error)
+            given = (ox, oy, _factor(n), values, slopes, self.offsets, jacobians, self.noise, places, match, error)
             _register(pyramid.levels[n], *given)
         return Found(places, match, error)
 

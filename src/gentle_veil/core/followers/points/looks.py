@@ -15,11 +15,10 @@ DOUBTFUL = 0.9  # match with the reference below which a newer look is asked, to
 BETTER = 0.05  # by which it must match better
 TAKEN_FROM = 0.8  # match from which a look is taken: below, something may lie over a part of it
 STALE = 0.9  # match below which a look that is in use is taken anew
-ENOUGH_OTHERS = 6  # points known by the reference that tell where one known by a newer look must be
-ASTRAY_PX, ASTRAY_TIMES = (
-    1.5,
-    4.0,
-)  # off from there by so much, or by so many times what is usual, it follows a stranger
+MOVED_ON = 0.03  # by how much less it matches the reference than when a look was last taken, for another to be worth it
+# Points known by the reference, in all and around one that is known by a newer look, that tell where that must be.
+ENOUGH_OTHERS, ENOUGH_AROUND = 6, 2
+ASTRAY_PX = 1.5  # off from there by so much it follows a stranger
 BY_HAND_PX = 0.3  # how well a hand places a point
 
 
@@ -31,6 +30,7 @@ class Looks:
         self.own, self.newer, self.refresh = own, own, refresh
         self.own_error, self.newer_error = np.zeros(count), np.zeros(count)  # px, of the places where they were taken
         self.by_newer = np.zeros(count, bool)
+        self.taken_at = np.full(count, np.nan)  # match with the reference when the newer look was taken
 
     def find(self, pyramid: GreyPyramid, predicted: Points, jacobians: np.ndarray) -> Found:
         """Where the points are by the look that fits; arguments as of `Patches.find`."""
@@ -48,33 +48,44 @@ class Looks:
         self.by_newer[at] = True
         return found
 
-    def astray(self, points: Points, found: Found, believed: MaskBool) -> MaskBool:
+    def astray(self, points: Points, nearest: np.ndarray, found: Found, believed: MaskBool) -> MaskBool:
         """Points (N,) that go, by a newer look, elsewhere than those around them that look as on the reference: what
-        passes in front has come to stand for them. They forget how they looked lately."""
+        passes in front has come to stand for them. They forget how they looked lately.
+
+        ``nearest`` (N, K): the indices of those around each
+        """
         wrong = np.zeros(len(points), bool)
-        newer, sure = believed & self.by_newer, believed & ~self.by_newer
-        if newer.any() and sure.sum() >= ENOUGH_OTHERS:
-            off = np.linalg.norm(found.places - spread(points[sure], found.places[sure], points), axis=1)
-            wrong = newer & (off > max(ASTRAY_PX, ASTRAY_TIMES * float(np.median(off[sure]))))
-            self.newer = self.newer.with_those_of(self.own, wrong)
+        sure = believed & ~self.by_newer & (found.match >= DOUBTFUL)
+        newer = np.flatnonzero(believed & self.by_newer & (sure[nearest].sum(axis=1) >= ENOUGH_AROUND))
+        if len(newer) and sure.sum() >= ENOUGH_OTHERS:
+            foretold = spread(points[sure], found.places[sure], points[newer])
+            wrong[newer] = np.linalg.norm(found.places[newer] - foretold, axis=1) > ASTRAY_PX
+            self.newer = self.newer.with_those_of(self.own.some(wrong), np.flatnonzero(wrong))
             self.newer_error[wrong] = self.own_error[wrong]
+            self.taken_at[wrong] = np.nan
         return wrong
 
     def learn(self, pyramid: GreyPyramid, found: Found, jacobians: np.ndarray, believed: MaskBool) -> None:
         """Take the look of the believed points (N,) on a frame, where it is worth it."""
         if not self.refresh:
             return
-        fresh = believed & (found.match >= TAKEN_FROM) & ~(self.by_newer & (found.match >= STALE))
-        if fresh.any():
-            seen = self._seen(pyramid, found.places, jacobians)
-            self.newer = self.newer.with_those_of(seen, fresh)
-            self.newer_error[fresh & seen.sound] = found.error_px[fresh & seen.sound]
+        good = believed & (found.match >= TAKEN_FROM)
+        first = good & np.isnan(self.taken_at)
+        self.taken_at[first] = found.match[first]  # until it looks otherwise the reference will do
+        changed = ~self.by_newer & (found.match < self.taken_at - MOVED_ON)
+        stale = self.by_newer & (found.match < STALE)
+        fresh = np.flatnonzero(good & (changed | stale))
+        if len(fresh):
+            seen = self.own.elsewhere(pyramid, found.places[fresh], jacobians[fresh])
+            self.newer, at = self.newer.with_those_of(seen, fresh), fresh[seen.sound]
+            self.newer_error[at] = found.error_px[at]
+            own = at[~self.by_newer[at]]
+            self.taken_at[own] = found.match[own]
 
     def placed(self, pyramid: GreyPyramid, places: Points, jacobians: np.ndarray, which: MaskBool) -> None:
         """From now on some points (N,) are known by how they look at ``places`` (N, 2), where a hand has put them."""
-        seen = self._seen(pyramid, places, jacobians)
-        self.own, self.newer = self.own.with_those_of(seen, which), self.newer.with_those_of(seen, which)
-        self.own_error[which] = self.newer_error[which] = BY_HAND_PX
-
-    def _seen(self, pyramid: GreyPyramid, places: Points, jacobians: np.ndarray) -> Patches:
-        return self.own.elsewhere(pyramid, places, jacobians)
+        at = np.flatnonzero(which)
+        seen = self.own.elsewhere(pyramid, places[at], jacobians[at])
+        self.own, self.newer = self.own.with_those_of(seen, at), self.newer.with_those_of(seen, at)
+        self.own_error[at] = self.newer_error[at] = BY_HAND_PX
+        self.taken_at[at] = np.nan

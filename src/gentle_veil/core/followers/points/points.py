@@ -30,7 +30,7 @@ from gentle_veil.core.followers.plane.plane import PlaneRun, PlaneStep, box_arou
 from gentle_veil.core.followers.points.choosing import beyond, points_of, triangles_over
 from gentle_veil.core.followers.points.looks import BY_HAND_PX, Looks
 from gentle_veil.core.followers.points.options import PointsOptions
-from gentle_veil.core.followers.points.spanning import agreeing, jacobians_of, spread
+from gentle_veil.core.followers.points.spanning import Neighbours, agreeing, jacobians_of, spread
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.motion.patches import Found, Patches
 from gentle_veil.core.motion.pyramid import GreyPyramid
@@ -91,6 +91,7 @@ class _Run:
                 "by hand."
             )
         self.points = points
+        self.neighbours = Neighbours(points)
         self.patches = Patches(pyramid, points, int(options.pattern) | 1)
         self.vertices = np.concatenate([points, beyond(points, polygon, options.reach)])
         self.triangles = triangles_over(self.vertices)
@@ -127,6 +128,7 @@ class _Way:
         self.last, self.before = run.vertices, run.reference
         self.looks = Looks(run.patches, run.options.refresh)
         self.usual = np.ones(run.count)  # each point's own match, slowly followed
+        self.by_hand = np.zeros(run.count, bool)  # placed anew on the way: they say nothing of how the surface lies
         if known is not None:
             self._recall(known, side[0] - (1 if side[0] > run.reference else -1))
 
@@ -155,6 +157,7 @@ class _Way:
 
     def _place(self, k: int, frame_from_ref: Matrix) -> tuple[MaskBool, Points]:
         which, to = self.run.placed_again(k)
+        self.by_hand |= which
         if which.any():
             places = np.where(which[:, None], to, self.last[: self.run.count])
             self.looks.placed(self.run.pyramid(k, places), places, jacobians_of(frame_from_ref, self.run.points), which)
@@ -181,18 +184,13 @@ class _Way:
         if not placed.any() and (outside or not np.isfinite(predicted).all()):
             return self._carried(plane, OUTSIDE if outside else LOST)
         pyramid = run.pyramid(k, predicted[shown])
-        jacobians = jacobians_of(plane.frame_from_ref, run.points)
+        jacobians = self._jacobians(plane, predicted, flat)
         found = self.looks.find(pyramid, predicted, jacobians)
         believed = shown & self._good(found, predicted)
         if plane.status in SEEN and believed.mean() < WEAK_SHARE:
-            # Those that lost their place look for it again where the plane says it is.
-            again = self.looks.own.find(pyramid, flat, jacobians)
-            better = ~believed & self._good(again, flat)
-            found.places[better], found.match[better] = again.places[better], again.match[better]
-            found.error_px[better] = again.error_px[better]
-            believed |= better
+            self._look_again(pyramid, flat, jacobians, found, believed)
         believed = self._like_themselves(found.match, believed)
-        believed &= ~self.looks.astray(run.points, found, believed)
+        believed &= ~self.looks.astray(run.points, run.neighbours.nearest, found, believed)
         believed = agreeing(run.points, found.places, believed, run.options.search)
         found.places[placed], found.match[placed], found.error_px[placed] = to[placed], 1.0, BY_HAND_PX
         believed |= placed
@@ -202,6 +200,23 @@ class _Way:
         if plane.status in SEEN:
             self.looks.learn(pyramid, found, jacobians, believed & ~placed)
         return self._spanned(found, believed, OK if share >= WEAK_SHARE else WEAK)
+
+    def _jacobians(self, plane: PlaneStep, predicted: Points, flat: Points) -> np.ndarray:
+        """How the surface lies around each point (N, 2, 2): told by those around it, but for points placed by hand."""
+        of_plane = jacobians_of(plane.frame_from_ref, self.run.points)
+        by_hand = self.by_hand[:, None]
+        lies = self.run.neighbours.jacobians(np.where(by_hand, flat, predicted), of_plane)
+        return np.where(by_hand[..., None], of_plane, lies)
+
+    def _look_again(
+        self, pyramid: GreyPyramid, flat: Points, jacobians: np.ndarray, found: Found, believed: MaskBool
+    ) -> None:
+        """Points that lost their place are looked for where the plane says they are; changes ``found``, ``believed``."""
+        again = self.looks.own.find(pyramid, flat, jacobians)
+        better = ~believed & self._good(again, flat)
+        found.places[better], found.match[better] = again.places[better], again.match[better]
+        found.error_px[better] = np.hypot(again.error_px, self.looks.own_error)[better]
+        believed |= better
 
     def _good(self, found: Found, predicted: Points) -> MaskBool:
         options = self.run.options
@@ -220,8 +235,13 @@ class _Way:
     def _spanned(self, found: Found, believed: MaskBool, status: str) -> TrackRow:
         """All vertices: the believed points themselves, the rest carried by them."""
         run = self.run
-        positions = spread(run.points[believed], found.places[believed], run.vertices)
-        positions[: run.count][believed] = found.places[believed]
+        home, there = run.points[believed], found.places[believed]
+        carried = np.ones(len(run.vertices), bool)
+        carried[: run.count] = ~believed
+        positions = np.empty_like(run.vertices)
+        positions[: run.count][believed] = there
+        if carried.any():
+            positions[carried] = spread(home, there, run.vertices[carried])
         error = np.full(len(run.vertices), CARRIED_ERROR_PX)
         error[: run.count][believed] = np.sqrt(ERROR_FLOOR_PX**2 + found.error_px[believed] ** 2)
         return TrackRow(positions, error, status)

@@ -2,12 +2,16 @@
 
 import numpy as np
 from scipy.interpolate import RBFInterpolator
+from scipy.spatial import cKDTree
 
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.types import MaskBool, Matrix, Points
 
 SMOOTHING = 0.5  # thin plate, px^2: carried points follow their neighbours' motion, not their noise
 NEIGHBOURS = 24
+AROUND = 8  # points around each that tell how the surface lies there
+FIRM = 0.5  # how much the plane's own map has to say beside them
+LEAST_AGREEING = 6
 
 
 def jacobians_of(frame_from_ref: Matrix, points: Points) -> np.ndarray:
@@ -17,15 +21,37 @@ def jacobians_of(frame_from_ref: Matrix, points: Points) -> np.ndarray:
     return np.asarray((frame_from_ref[:2, :2] - here[:, :, None] * frame_from_ref[2, :2]) / w[:, None, None])
 
 
+class Neighbours:
+    """Points (N, 2) of the reference with the ones around each: what should move alike, and how the surface lies there.
+
+    ``nearest`` (N, K) indices, nearest first; K is 0 where there are no others
+    """
+
+    def __init__(self, points: Points) -> None:
+        self.points = points
+        distance = np.linalg.norm(points[:, None] - points[None], axis=-1)
+        self.nearest = np.argsort(distance, axis=1)[:, 1 : AROUND + 1]
+        self.away = points[self.nearest] - points[:, None]  # (N, K, 2)
+        self.spread = np.swapaxes(self.away, 1, 2) @ self.away  # (N, 2, 2)
+        firm = FIRM * np.trace(self.spread, axis1=1, axis2=2) / 2 + 1e-6
+        self.firm = firm[:, None, None]
+        self.inverse = np.linalg.inv(self.spread + self.firm * np.eye(2))
+
+    def jacobians(self, places: Points, of_plane: np.ndarray) -> np.ndarray:
+        """Derivatives (N, 2, 2) of the frame by the reference around each point, told by where it and those around it
+        are, ``places`` (N, 2), and held to those of the plane (N, 2, 2)."""
+        moved = places[self.nearest] - places[:, None]
+        return np.asarray((np.swapaxes(moved, 1, 2) @ self.away + self.firm * of_plane) @ self.inverse)
+
+
 def agreeing(points: Points, places: Points, believed: MaskBool, reach: float) -> MaskBool:
-    """Without the points that moved unlike all of their neighbours."""
+    """The believed points (N,) without those that moved unlike all of the believed ones around them."""
     chosen = np.flatnonzero(believed)
-    if len(chosen) < 6:
+    if len(chosen) < LEAST_AGREEING:
         return believed
     home, moved = points[chosen], places[chosen] - points[chosen]
-    distance = np.linalg.norm(home[:, None] - home[None], axis=-1)
-    nearest = np.argsort(distance, axis=1)[:, 1:6]
-    off = np.linalg.norm(moved - np.median(moved[nearest], axis=1), axis=1)
+    _, nearest = cKDTree(home).query(home, k=LEAST_AGREEING)
+    off = np.linalg.norm(moved - np.median(moved[nearest[:, 1:]], axis=1), axis=1)
     out = believed.copy()
     out[chosen[off > max(reach / 2, 4 * float(np.median(off)))]] = False
     return out

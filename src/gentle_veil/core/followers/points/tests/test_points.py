@@ -10,7 +10,7 @@ from gentle_veil.core.contracts.follower import Placing, Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.followers import FOLLOWERS
-from gentle_veil.core.followers.points.spanning import agreeing, spread
+from gentle_veil.core.followers.points.spanning import Neighbours, agreeing, jacobians_of, spread
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.synth.nonrigid import bending_sequence
 from gentle_veil.core.synth.planar import becoming_another, planar_sequence
@@ -60,6 +60,19 @@ def test_agreeing__leaves_out_the_one_that_jumps() -> None:
     kept = agreeing(home, moved, np.ones(len(home), bool), 12.0)
     assert not kept[7]
     assert kept.sum() == len(home) - 1
+
+
+@pytest.mark.property
+def test_jacobians__are_those_of_an_affine_map_and_the_planes_where_there_is_nobody_else() -> None:
+    home = np.random.default_rng(4).uniform(0, 100, (20, 2))
+    lean = np.array([[1.1, 0.3], [-0.2, 0.9]])
+    found = Neighbours(home).jacobians(home @ lean.T + (5, 6), np.broadcast_to(lean, (20, 2, 2)))
+    np.testing.assert_allclose(found, np.broadcast_to(lean, (20, 2, 2)), atol=1e-9)
+    bent = Neighbours(home).jacobians(home @ lean.T, np.broadcast_to(np.eye(2), (20, 2, 2)))
+    assert np.abs(bent - lean).mean() < 0.7 * np.abs(np.eye(2) - lean).mean()
+    plane = np.array([[1.2, 0.0, 3.0], [0.1, 0.9, 1.0], [0.0, 0.0, 1.0]])
+    alone = Neighbours(home[:1]).jacobians(home[:1], jacobians_of(plane, home[:1]))
+    np.testing.assert_allclose(alone[0], plane[:2, :2], atol=1e-9)
 
 
 def test_flat_colour__is_refused_with_what_to_do() -> None:
