@@ -81,12 +81,13 @@ def one(frames: np.ndarray, carry) -> Figures:  # type: ignore[no-untyped-def]
     truth = np.array([carry(home, k) for k in range(count)])
     said = error_from_confidence(np.maximum(track.confidence[:, own], 1e-3))
     seen = np.isin(track.status, SEEN)
-    held = (said < HELD_ERROR_PX) & seen[:, None]
+    held = (said <= HELD_ERROR_PX + 1e-3) & seen[:, None]
     error = np.linalg.norm(track.positions[:, own] - truth, axis=-1)
     figures: Figures = {
         "points": len(home),
         "ours": told(error, held)
         | {
+            "all_last_median_px": round(float(np.median(error[-1])), 3),
             "within_what_is_said": round(float((error < said)[1:][held[1:]].mean()), 3),
             "ms_per_point": round(1000 * max(seconds - plane, 0.0) / (count - 1) / len(home), 3),
             "plane_ms": round(1000 * plane / (count - 1), 1),

@@ -116,7 +116,8 @@ function Held({
     <>
       <p className="mt-1 text-dim">
         On frame <span className="num">{frame}</span>: <b className="num text-ink">{held}</b> hold by their
-        own picture, <b className="num text-ink">{track.points.length - held}</b> are carried by the others.
+        own picture, <b className="num text-ink">{track.points.length - held}</b> are carried by the others,
+        or no longer sure.
       </p>
       {worst.map(({ index, held: on, lost }) => (
         <div key={index} className="mt-1 flex items-center justify-between">

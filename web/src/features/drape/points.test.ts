@@ -31,7 +31,7 @@ describe("points of a drape", () => {
   });
   it("tell on how many frames each is held by its own picture", () => {
     const track = { frames: [5, 6, 7], status: ["ok", "weak", "lost"], vertices: 3, points: [0, 1] };
-    const errors = new Float32Array([0.1, 0.1, 9, 0.1, 0.5, 9, 0.1, 0.1, 9]);
+    const errors = new Float32Array([0.1, 0.1, 9, 0.1, 1, 9, 0.1, 0.1, 9]);
     expect(heldOn(track, errors, 1)).toEqual([true, false]);
     expect(heldOn(track, errors, 2)).toEqual([false, false]);
     expect(weakest(track, errors, 5)).toEqual([

@@ -5,9 +5,9 @@ import type { Pair, Placing } from "../recipe";
 type Options = Record<string, unknown>;
 /** Reference px within which a click means what is there already. */
 export const NEAR_PX = 8;
-/** A point that is expected to be off by less is held by its own picture; those that others carry are told to be off by
- * half a pixel (core/followers/points). */
-export const HELD_PX = 0.49;
+/** A point that is expected to be off by less is held by its own picture; others carry the rest, and say a pixel or more
+ * (core/followers/points). */
+export const HELD_PX = 0.995;
 const DENSER_PX = 40;
 
 const at = ([x, y]: Pair): FramePt => ({ x, y }) as FramePt;

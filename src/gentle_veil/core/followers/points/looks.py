@@ -19,6 +19,8 @@ MOVED_ON = 0.03  # by how much less it matches the reference than when a look wa
 # Points known by the reference, in all and around one that is known by a newer look, that tell where that must be.
 ENOUGH_OTHERS, ENOUGH_AROUND = 6, 2
 ASTRAY_PX = 1.5  # off from there by so much it follows a stranger
+# What has begun to look otherwise pulls a point aside, by so many px for all of its match that is gone.
+PULLED_PX = 8.0
 BY_HAND_PX = 0.3  # how well a hand places a point
 
 
@@ -31,6 +33,7 @@ class Looks:
         self.own_error, self.newer_error = np.zeros(count), np.zeros(count)  # px, of the places where they were taken
         self.by_newer = np.zeros(count, bool)
         self.taken_at = np.full(count, np.nan)  # match with the reference when the newer look was taken
+        self.first = np.full(count, np.nan)  # and where there was no change yet: what noise leaves of it
 
     def find(self, pyramid: GreyPyramid, predicted: Points, jacobians: np.ndarray) -> Found:
         """Where the points are by the look that fits; arguments as of `Patches.find`."""
@@ -71,14 +74,15 @@ class Looks:
             return
         good = believed & (found.match >= TAKEN_FROM)
         first = good & np.isnan(self.taken_at)
-        self.taken_at[first] = found.match[first]  # until it looks otherwise the reference will do
+        self.taken_at[first] = self.first[first] = found.match[first]  # until it looks otherwise the reference will do
         changed = ~self.by_newer & (found.match < self.taken_at - MOVED_ON)
         stale = self.by_newer & (found.match < STALE)
         fresh = np.flatnonzero(good & (changed | stale))
         if len(fresh):
             seen = self.own.elsewhere(pyramid, found.places[fresh], jacobians[fresh])
             self.newer, at = self.newer.with_those_of(seen, fresh), fresh[seen.sound]
-            self.newer_error[at] = found.error_px[at]
+            pulled = PULLED_PX * np.maximum(self.first[at] - found.match[at], 0)
+            self.newer_error[at] = np.hypot(found.error_px[at], pulled)
             own = at[~self.by_newer[at]]
             self.taken_at[own] = found.match[own]
 

@@ -7,6 +7,7 @@ the ones around it until it is found again, or until a hand places it anew.
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
 from gentle_veil.core.contracts.frames import FrameSource
@@ -38,7 +39,8 @@ from gentle_veil.core.types import MaskBool, Matrix, Points
 
 WEAK_SHARE, LOST_SHARE = 0.8, 0.2  # of the points that are believed
 ERROR_FLOOR_PX = 0.02
-CARRIED_ERROR_PX, HELD_ERROR_PX = 0.5, 0.49  # of points that others carry; below, a point's own picture holds it
+# Points that others carry: px, and px for each px to the nearest that holds; a point that is off by more is not held.
+CARRIED_ERROR_PX, CARRIED_PER_PX, HELD_ERROR_PX = 1.0, 0.012, 0.99
 SEARCH_PX = 48
 SUDDEN, USUAL_RATE = 0.9, 0.15
 
@@ -146,7 +148,7 @@ class _Way:
         if known.status[row] in SEEN:
             count = self.run.count
             error_px = error_from_confidence(np.maximum(known.confidence[row][:count], 1e-3))
-            held = error_px < HELD_ERROR_PX
+            held = error_px <= HELD_ERROR_PX + 1e-3
             found = Found(self.last[:count], np.where(held, 1.0, 0.0), error_px)
             self.looks.learn(
                 self.run.pyramid(before, self.last),
@@ -199,7 +201,8 @@ class _Way:
             return self._carried(plane, OCCLUDED if plane.status in (OK, WEAK, OCCLUDED) else LOST)
         if plane.status in SEEN:
             self.looks.learn(pyramid, found, jacobians, believed & ~placed)
-        return self._spanned(found, believed, OK if share >= WEAK_SHARE else WEAK)
+        sure = believed & (found.error_px <= HELD_ERROR_PX)
+        return self._spanned(found, believed, OK if sure.mean() >= WEAK_SHARE else WEAK)
 
     def _jacobians(self, plane: PlaneStep, predicted: Points, flat: Points) -> np.ndarray:
         """How the surface lies around each point (N, 2, 2): told by those around it, but for points placed by hand."""
@@ -211,7 +214,7 @@ class _Way:
     def _look_again(
         self, pyramid: GreyPyramid, flat: Points, jacobians: np.ndarray, found: Found, believed: MaskBool
     ) -> None:
-        """Points that lost their place are looked for where the plane says they are; changes ``found``, ``believed``."""
+        """Look for points that lost their place where the plane says they are; changes ``found`` and ``believed``."""
         again = self.looks.own.find(pyramid, flat, jacobians)
         better = ~believed & self._good(again, flat)
         found.places[better], found.match[better] = again.places[better], again.match[better]
@@ -242,8 +245,9 @@ class _Way:
         positions[: run.count][believed] = there
         if carried.any():
             positions[carried] = spread(home, there, run.vertices[carried])
-        error = np.full(len(run.vertices), CARRIED_ERROR_PX)
-        error[: run.count][believed] = np.sqrt(ERROR_FLOOR_PX**2 + found.error_px[believed] ** 2)
+        away, _ = cKDTree(home).query(run.vertices)
+        error = CARRIED_ERROR_PX + CARRIED_PER_PX * away
+        error[: run.count][believed] = np.hypot(ERROR_FLOOR_PX, found.error_px[believed])
         return TrackRow(positions, error, status)
 
     def _carried(self, plane: PlaneStep, status: str) -> TrackRow:
