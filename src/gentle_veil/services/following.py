@@ -201,9 +201,10 @@ def _keys(workspace: Workspace, drape: Drape, key: str) -> list[str]:
     return [key, *[content_key(key, k) for k in _references(workspace, drape)[1:]]]
 
 
-def _joined(raw: list[SurfaceTrack]) -> SurfaceTrack:
+def _joined(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack]) -> SurfaceTrack:
     """The tracks of all references as one: settled over all frames, their short gaps closed."""
-    return blended([bridged(settled(r)) for r in raw])
+    placed_anew = {p.frame for p in getattr(follower_options(workspace, drape), "again", ())}
+    return blended([bridged(settled(r, placed_anew)) for r in raw])
 
 
 def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: str) -> Followed:
@@ -212,7 +213,7 @@ def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: 
     written = [t.model_dump(mode="json") for t in drape.tacks]
     rows = [(r.frames.tolist(), r.status.tolist()) for r in raw]
     chosen = VertexChoice(drape.vertices.adapted, tuple(drape.vertices.added), tuple(drape.vertices.removed))
-    whole = tacked(with_vertices(_joined(raw), chosen), tacks)
+    whole = tacked(with_vertices(_joined(workspace, drape, raw), chosen), tacks)
     if chosen != VertexChoice():
         written.append({"vertices": drape.vertices.model_dump(mode="json")})
     forgotten, across = (_spans(workspace, s) for s in (drape.forgotten, drape.crossed))
@@ -293,7 +294,7 @@ def _polygon_on(workspace: Workspace, drape: Drape, k: int, raw: list[SurfaceTra
     drawn = drape.outline.get(workspace.frame_of(k))
     if drawn is not None:
         return polygon_of(drawn)
-    whole = _joined(raw)
+    whole = _joined(workspace, drape, raw)
     row = whole.row(k)
     if row is None or not whole.seen(k):
         raise RuleError(

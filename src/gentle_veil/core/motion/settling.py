@@ -8,6 +8,7 @@ all frames alike, is taken off where it shows as a jump.
 """
 
 import itertools
+from collections.abc import Iterable
 from dataclasses import replace
 
 import cv2
@@ -32,22 +33,29 @@ UNSEEN_WEIGHT = 1e-6
 HIDDEN_TIMES = 3.0  # an error this much larger than usual is taken for a hidden vertex
 
 
-def settled(track: SurfaceTrack) -> SurfaceTrack:
-    """The same track without tremble; a plane, which has none, comes back as it is."""
+def settled(track: SurfaceTrack, anew: Iterable[int] = ()) -> SurfaceTrack:
+    """The same track without tremble; a plane, which has none, comes back as it is.
+
+    ``anew``: frames on which a hand has put points elsewhere; what lies before, on the way from the reference, has
+    nothing to do with what lies after
+    """
     if track.homographies is not None or len(track.frames) < MIN_FRAMES:
         return track
     positions = track.positions.astype(np.float64).copy()
-    for start, end in _runs(track.frames):
+    for start, end in _runs(track, anew):
         if end - start >= MIN_FRAMES:
             positions[start:end] = _settled_run(track, start, end)
     return replace(track, positions=positions.astype(np.float32))
 
 
-def _runs(frames: np.ndarray) -> list[tuple[int, int]]:
-    """Stretches of rows whose frames follow one another."""
-    cuts = np.flatnonzero(np.diff(frames) != 1) + 1
-    edges = [0, *cuts.tolist(), len(frames)]
-    return list(itertools.pairwise(edges))
+def _runs(track: SurfaceTrack, anew: Iterable[int]) -> list[tuple[int, int]]:
+    """Stretches of rows whose frames follow one another, none of which begins anew."""
+    cuts = set((np.flatnonzero(np.diff(track.frames) != 1) + 1).tolist())
+    for k in anew:
+        row = track.row(k)
+        if row is not None:
+            cuts.add(row if k > track.reference_frames[0] else row + 1)
+    return list(itertools.pairwise(sorted({0, len(track.frames)} | cuts)))
 
 
 def _settled_run(track: SurfaceTrack, start: int, end: int) -> np.ndarray:

@@ -83,3 +83,16 @@ def test_the_grain_of_the_reference__is_taken_off_all_other_frames(reference: in
     far = np.abs(np.arange(COUNT) - reference) > 8
     left = (found.positions - truth)[far].mean(axis=0)
     assert np.sqrt((left**2).mean()) < 0.85 * np.sqrt((shared**2).mean())
+
+
+@pytest.mark.property
+@pytest.mark.parametrize("reference", [0, 11])
+def test_placed_anew__what_lies_before_does_not_pull_at_what_lies_after(reference: int) -> None:
+    jumped = drifting()[:12].copy()
+    far, first = (np.arange(12) >= 6, 6) if reference == 0 else (np.arange(12) <= 5, 5)
+    jumped[far, 7] += (25.0, -9.0)
+    rows = {k: TrackRow(p, np.full(len(VERTICES), float(k != reference)), OK) for k, p in enumerate(jumped)}
+    given = track_from_rows(VERTICES, TRIANGLES, reference, rows)
+    apart, together = (np.abs(settled(given, anew).positions - jumped)[4:8, 7].max() for anew in ([first], ()))
+    assert apart < 0.2
+    assert together > 3 * apart
