@@ -139,6 +139,7 @@ class Apart(BaseModel):
 
 class DraftedMesh(BaseModel):
     positions: list[float] = Field(description="x, y of each vertex in px of the frame.")
+    outline: list[tuple[float, float]] = Field(description="The drape's own points, as they lie on the frame.")
     edges: list[tuple[int, int]]
 
 

@@ -12,7 +12,7 @@ from gentle_veil.core.measure.track_checks import jitter
 from gentle_veil.services.belonging import known_curves
 from gentle_veil.services.comparing import apart
 from gentle_veil.services.drafts import drafted
-from gentle_veil.services.following import followed_points, known_track
+from gentle_veil.services.following import control_points, followed_points, known_track
 from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.track_checks import known_round_trip
 from gentle_veil.services.track_files import points_from, tacks_from_points, track_csv, track_json
@@ -146,7 +146,15 @@ def draft(path: requests.DrapeFramePath) -> Response:
     workspace = library().workspace(path.shot)
     recipe = recipe_of(path.shot, None)
     k = workspace.k_of(path.frame)
-    track = drafted(workspace, recipe, drape_of(recipe, path.drape), k)
-    places = track.positions[track.row(k)]
-    facts = {"positions": np.round(places, 2).ravel().tolist(), "edges": _edges(track).tolist()}
+    drape = drape_of(recipe, path.drape)
+    track = drafted(workspace, recipe, drape, k)
+    row, outline = track.row(k), drape.reference_outline()
+    assert row is not None
+    assert outline is not None  # or it could not have been drafted
+    carried = track.carry(control_points(outline)[0], row)
+    facts = {
+        "positions": np.round(track.positions[row], 2).ravel().tolist(),
+        "outline": np.round(carried, 2).tolist(),
+        "edges": _edges(track).tolist(),
+    }
     return reply(replies.DraftedMesh, facts)

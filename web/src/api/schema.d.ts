@@ -1044,6 +1044,14 @@ export interface components {
                 number
             ][];
             /**
+             * Outline
+             * @description The drape's own points, as they lie on the frame.
+             */
+            outline: [
+                number,
+                number
+            ][];
+            /**
              * Positions
              * @description x, y of each vertex in px of the frame.
              */

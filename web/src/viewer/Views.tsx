@@ -13,7 +13,7 @@ import {
   useRecipe,
   useStartJob,
 } from "../features/queries";
-import { referenceOf } from "../features/recipe";
+import { drapeOutline, referenceOf } from "../features/recipe";
 import { strokeParam } from "../features/veil/brush";
 import { useSelected } from "../features/useSelected";
 import { rateValue } from "../app/timecode";
@@ -22,7 +22,7 @@ import { Button } from "../ui/controls";
 import { rateAt } from "./clock";
 import { flatAddress, frameAddress, layersOf, matteLook, type Scene } from "./addresses";
 import { faceEllipses } from "./faceShapes";
-import type { MeshItem } from "./items";
+import type { MeshItem, OutlineItem } from "./items";
 import { LookButtons } from "./LookButtons";
 import { COLOURS, STATUS_COLOUR } from "./overlay/draw";
 import { PictureView } from "./PictureView";
@@ -133,6 +133,19 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           colour: COLOURS.ink,
         }
       : null;
+  const draftOutline: OutlineItem[] =
+    draft && drape && drafted
+      ? [
+          {
+            id: "try",
+            label: drape.name,
+            outline: { ...drapeOutline(drape), points: drafted.outline as [number, number][] },
+            colour: COLOURS.ink,
+            active: false,
+            dash: [6, 4],
+          },
+        ]
+      : [];
   const note = drape
     ? {
         text:
@@ -176,7 +189,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
         }}
         look={look}
         playing={playing !== 0}
-        outlines={[...shotItems.outlines, ...holdoutItems()]}
+        outlines={[...shotItems.outlines, ...draftOutline, ...holdoutItems()]}
         donors={shotItems.donors}
         grips={shotItems.grips}
         ellipses={ellipses}

@@ -60,6 +60,7 @@ def test_track_out__as_plain_data_that_comes_in_again(studio: Studio, client) ->
     studio.edit(spot_recipe())
     assert client.get(f"{shot}/drapes/skin/track.csv").json["code"] == "unfollowed"
     drafted = client.get(f"{shot}/drapes/skin/draft/4").json
+    assert len(drafted["outline"]) == len(spot_recipe()["drapes"][0]["outline"]["0"])
     assert len(drafted["positions"]) > 2 * max(max(e) for e in drafted["edges"])
     client.post(f"{shot}/jobs", json={"kind": "follow", "drape": "skin"})
     reply = client.get(f"{shot}/drapes/skin/track.csv?what=corners")
