@@ -79,12 +79,18 @@ class Looks:
         stale = self.by_newer & (found.match < STALE)
         fresh = np.flatnonzero(good & (changed | stale))
         if len(fresh):
-            seen = self.own.elsewhere(pyramid, found.places[fresh], jacobians[fresh])
-            self.newer, at = self.newer.with_those_of(seen, fresh), fresh[seen.sound]
-            pulled = PULLED_PX * np.maximum(self.first[at] - found.match[at], 0)
-            self.newer_error[at] = np.hypot(found.error_px[at], pulled)
-            own = at[~self.by_newer[at]]
+            pulled = PULLED_PX * np.maximum(self.first - found.match, 0)
+            self.take(pyramid, found.places, jacobians, np.hypot(found.error_px, pulled), fresh)
+            own = fresh[~self.by_newer[fresh]]
             self.taken_at[own] = found.match[own]
+
+    def take(
+        self, pyramid: GreyPyramid, places: Points, jacobians: np.ndarray, error_px: np.ndarray, which: np.ndarray
+    ) -> None:
+        """Take how some points, ``which`` (M,) indices, look at their places (N, 2), known to ``error_px`` (N,)."""
+        seen = self.own.elsewhere(pyramid, places[which], jacobians[which])
+        self.newer, at = self.newer.with_those_of(seen, which), which[seen.sound]
+        self.newer_error[at] = error_px[at]
 
     def placed(self, pyramid: GreyPyramid, places: Points, jacobians: np.ndarray, which: MaskBool) -> None:
         """From now on some points (N,) are known by how they look at ``places`` (N, 2), where a hand has put them."""

@@ -148,14 +148,11 @@ class _Way:
         if known.status[row] in SEEN:
             count = self.run.count
             error_px = error_from_confidence(np.maximum(known.confidence[row][:count], 1e-3))
-            held = error_px <= HELD_ERROR_PX + 1e-3
-            found = Found(self.last[:count], np.where(held, 1.0, 0.0), error_px)
-            self.looks.learn(
-                self.run.pyramid(before, self.last),
-                found,
-                jacobians_of(known.frame_from_ref(row), self.run.points),
-                held,
-            )
+            held = np.flatnonzero(error_px <= HELD_ERROR_PX + 1e-3)
+            jacobians = jacobians_of(known.frame_from_ref(row), self.run.points)
+            if self.run.options.refresh and len(held):
+                pyramid = self.run.pyramid(before, self.last)
+                self.looks.take(pyramid, self.last[:count], jacobians, error_px, held)
 
     def _place(self, k: int, frame_from_ref: Matrix) -> tuple[MaskBool, Points]:
         which, to = self.run.placed_again(k)
@@ -219,6 +216,7 @@ class _Way:
         better = ~believed & self._good(again, flat)
         found.places[better], found.match[better] = again.places[better], again.match[better]
         found.error_px[better] = np.hypot(again.error_px, self.looks.own_error)[better]
+        self.looks.by_newer[better] = False
         believed |= better
 
     def _good(self, found: Found, predicted: Points) -> MaskBool:

@@ -117,6 +117,10 @@ def test_look_that_changes__is_learned_point_by_point() -> None:
     assert "lost" not in learned.status
     assert np.median(np.linalg.norm(learned.carry(inner, 39) - truth, axis=1)) < 2.0
     np.testing.assert_array_equal(kept.positions[:3], learned.positions[:3])  # while the reference still tells them
+    known = points.estimate(source, region, points.Options(), wanted=range(25))
+    gone_on = points.estimate(source, region, points.Options(), wanted=range(40), known=known)
+    assert "lost" not in gone_on.status
+    assert np.median(np.linalg.norm(gone_on.carry(inner, 39) - truth, axis=1)) < 2.5
 
 
 @pytest.mark.truth
