@@ -89,6 +89,7 @@ def one(frames: np.ndarray, carry) -> Figures:  # type: ignore[no-untyped-def]
         | {
             "all_last_median_px": round(float(np.median(error[-1])), 3),
             "within_what_is_said": round(float((error < said)[1:][held[1:]].mean()), 3),
+            "all_within_what_is_said": round(float((error < said)[1:][seen[1:]].mean()), 3),
             "ms_per_point": round(1000 * max(seconds - plane, 0.0) / (count - 1) / len(home), 3),
             "plane_ms": round(1000 * plane / (count - 1), 1),
             "frames_seen": int(seen.sum()),

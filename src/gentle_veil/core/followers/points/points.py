@@ -42,6 +42,7 @@ ERROR_FLOOR_PX = 0.02
 # Points that others carry: px, and px for each px to the nearest that holds; a point that is off by more is not held.
 CARRIED_ERROR_PX, CARRIED_PER_PX, HELD_ERROR_PX = 1.0, 0.012, 0.99
 SEARCH_PX = 48
+UNEVEN_PX = 0.5  # how far off the points around one may be in what they say of its place
 SUDDEN, USUAL_RATE = 0.9, 0.15
 
 
@@ -196,6 +197,7 @@ class _Way:
         share = float(believed.mean())
         if not placed.any() and (share < LOST_SHARE or (plane.status in (LOST, OUTSIDE) and share < 0.5)):
             return self._carried(plane, OCCLUDED if plane.status in (OK, WEAK, OCCLUDED) else LOST)
+        self._evened(found, jacobians, believed & ~placed)
         if plane.status in SEEN:
             self.looks.learn(pyramid, found, jacobians, believed & ~placed)
         sure = believed & (found.error_px <= HELD_ERROR_PX)
@@ -218,6 +220,17 @@ class _Way:
         found.error_px[better] = np.hypot(again.error_px, self.looks.own_error)[better]
         self.looks.by_newer[better] = False
         believed |= better
+
+    def _evened(self, found: Found, jacobians: np.ndarray, believed: MaskBool) -> None:
+        """Points that go by a newer look, and may have been pulled aside with it, are held to those around them the more
+        the less sure they are; changes ``found``."""
+        foretold = self.run.neighbours.foretold(found.places, jacobians, believed)
+        at = believed & self.looks.by_newer & np.isfinite(foretold).all(axis=1)
+        error = found.error_px[at][:, None]
+        share = error**2 / (error**2 + UNEVEN_PX**2)
+        found.places[at] = (1 - share) * found.places[at] + share * foretold[at]
+        # Those around it were pulled aside as well, so that they help half as much as others would.
+        found.error_px[at] *= (1 - share[:, 0]) ** 0.25
 
     def _good(self, found: Found, predicted: Points) -> MaskBool:
         options = self.run.options

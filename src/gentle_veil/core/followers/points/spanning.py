@@ -43,6 +43,13 @@ class Neighbours:
         moved = places[self.nearest] - places[:, None]
         return np.asarray((np.swapaxes(moved, 1, 2) @ self.away + self.firm * of_plane) @ self.inverse)
 
+    def foretold(self, places: Points, jacobians: np.ndarray, believed: MaskBool) -> Points:
+        """Where the believed points around each say that it is, (N, 2); nan where there is none."""
+        there = places[self.nearest] - (jacobians[:, None] @ self.away[..., None])[..., 0]
+        weight = believed[self.nearest][..., None].astype(np.float64)
+        count = weight.sum(axis=1)
+        return np.where(count > 0, (weight * there).sum(axis=1) / np.maximum(count, 1), np.nan)
+
 
 def agreeing(points: Points, places: Points, believed: MaskBool, reach: float) -> MaskBool:
     """The believed points (N,) without those that moved unlike all of the believed ones around them."""
