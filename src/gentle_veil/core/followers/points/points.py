@@ -222,8 +222,8 @@ class _Way:
         believed |= better
 
     def _evened(self, found: Found, jacobians: np.ndarray, believed: MaskBool) -> None:
-        """Hold points that go by a newer look, and may have been pulled aside with it, to those around them: the more the
-        less sure they are. Changes ``found``."""
+        """Hold points that go by a newer look, and may have been pulled aside with it, to those around them, the more
+        the less sure they are. Changes ``found``."""
         foretold = self.run.neighbours.foretold(found.places, jacobians, believed)
         at = believed & self.looks.by_newer & np.isfinite(foretold).all(axis=1)
         error = found.error_px[at][:, None]
