@@ -89,6 +89,8 @@ def main() -> None:
             page.keyboard.press("Escape")
             page.keyboard.press("?")
             keep(page, "help")
+            page.keyboard.press("Escape")
+            by_points(page, keep)
             browser.close()
         finally:
             server.kill()
@@ -168,6 +170,31 @@ def finished_shots(play, keep) -> None:  # type: ignore[no-untyped-def]
             keep(page, "coverage")
         finally:
             server.kill()
+
+
+def by_points(page, keep) -> None:  # type: ignore[no-untyped-def]
+    """A tattoo followed by points, denser where it is finest, late in the shot."""
+    from test_story import LONG, card, go_to, place
+    from test_surfaces import outline
+    from test_veil_kinds import settled, shot
+
+    shot(page, "Deckhand")
+    go_to(page, 20)
+    page.get_by_role("button", name="Draw a drape").click()
+    outline(page, (340, 250), (540, 250), (540, 400), (340, 400))
+    card(page).get_by_role("radio", name="Points", exact=True).click()
+    card(page).get_by_role("button", name="Place points").click()
+    card(page).get_by_role("radio", name="denser around").click()
+    page.mouse.click(*place(page, 430, 345))
+    card(page).get_by_text("denser around 1").wait_for()
+    page.keyboard.press("Escape")
+    card(page).get_by_role("button", name="Follow all frames").click()
+    card(page).get_by_text("100 frames followed").wait_for(timeout=LONG)
+    settled(page)
+    go_to(page, 64)
+    page.get_by_role("group", name="Shot view").get_by_role("button", name="1:1").click()
+    card(page).get_by_role("button", name="Place points").scroll_into_view_if_needed()
+    keep(page, "points")
 
 
 if __name__ == "__main__":

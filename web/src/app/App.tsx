@@ -189,6 +189,7 @@ function Workplace({
         <Rack shot={shot} />
         <Views shot={shot} />
         <aside
+          key={`${ui.stage} ${chosen.kind === "shot" ? "" : chosen.name}`} // another card begins at its top
           aria-label="Card"
           className="w-[284px] shrink-0 overflow-x-hidden overflow-y-auto border-l border-line bg-panel"
         >
