@@ -9,18 +9,14 @@ import { heldOn, placingsOf, weakest, withoutPlacing, withoutPoint } from "./poi
 
 const MOST_WEAK = 6;
 
-/** Points by hand beside those that are found, and how each of them is held. */
-export function PointsSection({
-  shot,
-  drape,
-  track,
-  onChange,
-}: {
+interface Given {
   shot: number;
   drape: Drape;
-  track: Track | null | undefined;
   onChange: (options: Record<string, unknown>, label: string) => void;
-}) {
+}
+
+/** Points by hand beside those that are found, and how each of them is held. */
+export function PointsSection({ shot, drape, track, onChange }: Given & { track: Track | null | undefined }) {
   const { tool, frame, pointClick, set } = useUi();
   const options = drape.follower?.options ?? {};
   const reference = referenceOf(drape);
@@ -93,17 +89,7 @@ export function PointsSection({
 }
 
 /** How many points are held on this frame, and those that are held the least. */
-function Held({
-  shot,
-  drape,
-  track,
-  onChange,
-}: {
-  shot: number;
-  drape: Drape;
-  track: Track;
-  onChange: (options: Record<string, unknown>, label: string) => void;
-}) {
+function Held({ shot, drape, track, onChange }: Given & { track: Track }) {
   const { frame, set } = useUi();
   const { data: errors } = useQuery(errorsQuery(shot, drape.name, track.token));
   const { data: positions } = useQuery(positionsQuery(shot, drape.name, track.token));
