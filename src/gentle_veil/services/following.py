@@ -2,7 +2,7 @@
 
 import io
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -243,6 +243,21 @@ def follower_options(workspace: Workspace, drape: Drape) -> Any:
     return declared(**given)
 
 
+def options_from(options: Any, track: SurfaceTrack, k: int) -> Any:
+    """A follower's options for following from frame ``k``: places on the reference are carried there; points that were
+    placed again on the way are for the way out."""
+    row = track.row(k)
+    assert row is not None
+    changed: dict[str, Any] = {}
+    for name, (spec, _) in specs_of(type(options)).items():
+        places = getattr(options, name)
+        if spec.type == "placings":
+            changed[name] = ()
+        elif spec.type == "points" and len(places):
+            changed[name] = tuple((float(x), float(y)) for x, y in track.carry(np.array(places), row))
+    return replace(options, **changed)
+
+
 def follow(
     workspace: Workspace,
     recipe: Recipe,
@@ -272,9 +287,12 @@ def follow(
     parts = [_within(asked, k, references) for k in references]
     total, done = sum(len(p) for p in parts), 0
     raw: list[SurfaceTrack] = []
+    options = follower_options(workspace, drape)
     for k, part, kept in zip(references, parts, _keys(workspace, drape, key), strict=True):
         region = Region(k, _polygon_on(workspace, drape, k, raw), partial(held_out, holdouts))
-        raw.append(_follow_one(workspace, drape, region, part, kept, again, _part_of(report, done, total)))
+        # What is said of the main reference is carried to the others.
+        there = options if not raw or raw[0].row(k) is None else options_from(options, raw[0], k)
+        raw.append(_follow_one(workspace, drape, region, there, part, kept, again, _part_of(report, done, total)))
         done += len(part)
     report(total, total, "followed")
     return _finished(workspace, drape, raw, key)
@@ -306,10 +324,16 @@ def _polygon_on(workspace: Workspace, drape: Drape, k: int, raw: list[SurfaceTra
 
 
 def _follow_one(
-    workspace: Workspace, drape: Drape, region: Region, wanted: list[int], key: str, again: bool, report: Report
+    workspace: Workspace,
+    drape: Drape,
+    region: Region,
+    options: Any,
+    wanted: list[int],
+    key: str,
+    again: bool,
+    report: Report,
 ) -> SurfaceTrack:
     follower = FOLLOWERS[drape.follower.kind]
-    options = follower_options(workspace, drape)
     frames = FramesWithVectors(workspace)
     track = None if again else _raw_track(workspace, key)
     missing = [k for k in wanted if track is None or track.row(k) is None]

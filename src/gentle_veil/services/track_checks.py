@@ -1,20 +1,21 @@
 """Checks of a drape's track that take a job: kept by the content of what has been followed."""
 
-from dataclasses import replace
-from typing import Any
-
-import numpy as np
-
 from gentle_veil.core.composite.holdout import held_out
 from gentle_veil.core.contracts.follower import Region
-from gentle_veil.core.contracts.params import specs_of
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.errors import RuleError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.measure.track_checks import round_trip
 from gentle_veil.domain.recipe import Drape, Recipe
-from gentle_veil.services.following import Followed, follower_options, holdouts_before, known_track, reference_polygon
+from gentle_veil.services.following import (
+    Followed,
+    follower_options,
+    holdouts_before,
+    known_track,
+    options_from,
+    reference_polygon,
+)
 from gentle_veil.services.vectors import FramesWithVectors
 from gentle_veil.services.workspace import Workspace
 
@@ -41,25 +42,10 @@ def check_round_trip(
     holdouts, _ = holdouts_before(workspace, recipe, drape.name)
 
     def follow_from(region: Region, wanted: list[int]) -> SurfaceTrack:
-        there = _on_another_frame(options, followed.track, region.reference)
+        there = options_from(options, followed.track, region.reference)
         return follower.estimate(frames, region, there, wanted=wanted, report=report)
 
     region = Region(workspace.k_of(drape.reference), reference_polygon(drape), lambda k: held_out(holdouts, k))
     found = round_trip(followed.track, region, follow_from)
     workspace.cache.put_json("round_trip", followed.content, {str(k): round(v, 4) for k, v in found.items()})
     return found
-
-
-def _on_another_frame(options: Any, track: SurfaceTrack, k: int) -> Any:
-    """A follower's options for following from frame ``k``: places on the reference are carried there; points that were
-    placed again on the way are for the way out."""
-    row = track.row(k)
-    assert row is not None
-    changed: dict[str, Any] = {}
-    for name, (spec, _) in specs_of(type(options)).items():
-        places = getattr(options, name)
-        if spec.type == "placings":
-            changed[name] = ()
-        elif spec.type == "points" and len(places):
-            changed[name] = tuple((float(x), float(y)) for x, y in track.carry(np.array(places), row))
-    return replace(options, **changed)

@@ -204,6 +204,18 @@ def test_points_placed_again__are_written_with_the_clips_own_frame_numbers(works
     assert found[0] >= 0  # the way back starts from where the points are there
 
 
+@pytest.mark.truth
+def test_placed_points__are_the_same_ones_from_another_reference(workspace, spotted_shot) -> None:
+    placed = [[MARK[0], MARK[1]], [MARK[0] - 30, MARK[1] - 20], [MARK[0] + 5, MARK[1] + 30]]
+    options = {"fill": False, "placed": placed}
+    two = drape(reference_frames=[0, 12], follower={"kind": "points", "options": options})
+    track = follow(workspace, Recipe(), two, range(13)).track
+    assert list(followed_points(two, track)) == [0, 1, 2]
+    for k in (6, 12):
+        truth = apply_homography(spotted_shot.frame_from_ref[k], np.array(placed, float))
+        assert np.linalg.norm(track.positions[track.row(k), :3] - truth, axis=1).max() < 1.5
+
+
 def test_locked__is_not_followed_anew_nor_changed_until_it_is_unlocked(workspace) -> None:
     locked = drape(locked=True)
     assert len(follow(workspace, Recipe(), locked, range(3)).track.frames) == 3
