@@ -14,7 +14,7 @@ from gentle_veil.domain.recipe import Drape, Recipe
 from gentle_veil.services.comparing import apart
 from gentle_veil.services.composing import build_layers, compose
 from gentle_veil.services.drafts import drafted
-from gentle_veil.services.following import follow, followed_points, known_track
+from gentle_veil.services.following import follow, followed_points, follower_options, known_track, options_from
 from gentle_veil.services.track_checks import check_round_trip
 from gentle_veil.services.views import flat_check
 from gentle_veil.services.workspace import Workspace
@@ -205,15 +205,17 @@ def test_points_placed_again__are_written_with_the_clips_own_frame_numbers(works
 
 
 @pytest.mark.truth
-def test_placed_points__are_the_same_ones_from_another_reference(workspace, spotted_shot) -> None:
-    placed = [[MARK[0], MARK[1]], [MARK[0] - 30, MARK[1] - 20], [MARK[0] + 5, MARK[1] + 30]]
-    options = {"fill": False, "placed": placed}
-    two = drape(reference_frames=[0, 12], follower={"kind": "points", "options": options})
-    track = follow(workspace, Recipe(), two, range(13)).track
-    assert list(followed_points(two, track)) == [0, 1, 2]
-    for k in (6, 12):
-        truth = apply_homography(spotted_shot.frame_from_ref[k], np.array(placed, float))
-        assert np.linalg.norm(track.positions[track.row(k), :3] - truth, axis=1).max() < 1.5
+def test_options_from_another_reference__mean_the_same_places(workspace, spotted_shot) -> None:
+    placed = [[MARK[0], MARK[1]], [MARK[0] - 30, MARK[1] - 20]]
+    again = [{"frame": workspace.frame_of(6), "at": placed[0], "to": placed[1]}]
+    by_points = drape(follower={"kind": "points", "options": {"placed": placed, "off": [placed[1]], "again": again}})
+    track = follow(workspace, Recipe(), drape(), range(13)).track
+    there = options_from(follower_options(workspace, by_points), track, 12)
+    truth = apply_homography(spotted_shot.frame_from_ref[12], np.array(placed, float))
+    np.testing.assert_allclose(there.placed, truth, atol=0.6)
+    np.testing.assert_allclose(there.off, truth[1:], atol=0.6)
+    assert np.linalg.norm(truth - placed, axis=1).min() > 3
+    assert there.again == ()  # said of the way out
 
 
 def test_locked__is_not_followed_anew_nor_changed_until_it_is_unlocked(workspace) -> None:
