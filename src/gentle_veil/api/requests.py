@@ -4,6 +4,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from gentle_veil.services.track_files import What
+
 
 class ShotPath(BaseModel):
     shot: int
@@ -147,7 +149,7 @@ class TrackFilePath(DrapePath):
 
 
 class TrackFileQuery(RevisionQuery):
-    what: Literal["points", "corners", "similarity"] = "points"
+    what: What = "points"
 
 
 class PointsText(BaseModel):

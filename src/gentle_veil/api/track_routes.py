@@ -7,12 +7,11 @@ from flask_openapi3 import APIBlueprint
 from gentle_veil.api import replies, requests
 from gentle_veil.api.shared import FOREVER, library, recipe_of, reply
 from gentle_veil.core.contracts.surface_track import SurfaceTrack, error_from_confidence
-from gentle_veil.core.errors import RuleError
 from gentle_veil.core.measure.track_checks import jitter
 from gentle_veil.services.belonging import known_curves
 from gentle_veil.services.comparing import apart
 from gentle_veil.services.drafts import drafted
-from gentle_veil.services.following import control_points, followed_points, known_track
+from gentle_veil.services.following import control_points, followed_points, known_track, needed_track
 from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.track_checks import known_round_trip
 from gentle_veil.services.track_files import points_from, tacks_from_points, track_csv, track_json
@@ -93,10 +92,7 @@ def track(path: requests.DrapePath, query: requests.RevisionQuery) -> Response:
 def _followed(path: requests.DrapePath, revision: int | None) -> SurfaceTrack:
     """A drape's track, k from 0. Raises RuleError where it has not been followed."""
     recipe = recipe_of(path.shot, revision)
-    followed = known_track(library().workspace(path.shot), recipe, drape_of(recipe, path.drape))
-    if followed is None:
-        raise RuleError(f"'{path.drape}' has not been followed yet; follow it first.", code="unfollowed")
-    return followed.track
+    return needed_track(library().workspace(path.shot), recipe, drape_of(recipe, path.drape)).track
 
 
 def _numbers(values: np.ndarray) -> Response:

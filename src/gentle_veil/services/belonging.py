@@ -1,11 +1,10 @@
 """Curves of what patches share with a surface: measured by a job, kept by the content of the track."""
 
 from gentle_veil.core.contracts.report import Report, silent
-from gentle_veil.core.errors import RuleError
 from gentle_veil.core.measure.belonging import Curve, belonging_curves
 from gentle_veil.domain.keys import content_key
 from gentle_veil.domain.recipe import Drape, Recipe
-from gentle_veil.services.following import Followed, known_track, reference_polygon
+from gentle_veil.services.following import Followed, needed_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
 CODE = "2"  # raised when the curves are measured otherwise
@@ -22,9 +21,7 @@ def measure_curves(workspace: Workspace, recipe: Recipe, drape: Drape, *, report
 
     Raises: RuleError for a drape that has not been followed
     """
-    followed = known_track(workspace, recipe, drape)
-    if followed is None:
-        raise RuleError(f"'{drape.name}' has not been followed yet; follow it first.", code="unfollowed")
+    followed = needed_track(workspace, recipe, drape)
     found = belonging_curves(workspace.frames, followed.track, reference_polygon(drape), report=report)
     kept = {n: {str(k): v for k, v in curve.items()} for n, curve in found.items()}
     workspace.cache.put_json("belonging", content_key(CODE, followed.content), kept)

@@ -13,7 +13,7 @@ from gentle_veil.core.geometry.outline import bounding_box
 from gentle_veil.core.measure.track_checks import places_inside
 from gentle_veil.core.types import Points
 from gentle_veil.domain.recipe import Drape, Recipe
-from gentle_veil.services.following import Followed, known_track, reference_polygon
+from gentle_veil.services.following import Followed, known_track, needed_track, reference_polygon
 from gentle_veil.services.recipes import drape_of
 from gentle_veil.services.workspace import Workspace
 
@@ -33,10 +33,8 @@ def other_track(workspace: Workspace, recipe: Recipe, drape: Drape, other: str) 
 def apart(workspace: Workspace, recipe: Recipe, drape: Drape, other: str) -> dict[int, float]:
     """Per frame k on which both are seen, how far apart two drapes take the places within the first's outline: the
     largest distance in px. Raises: RuleError where one of them has not been followed"""
-    here = known_track(workspace, recipe, drape)
-    if here is None:
-        raise RuleError(f"'{drape.name}' has not been followed yet; follow it first.", code="unfollowed")
-    a, b = here.track, other_track(workspace, recipe, drape, other).track
+    a = needed_track(workspace, recipe, drape).track
+    b = other_track(workspace, recipe, drape, other).track
     reference = workspace.k_of(drape.reference)
     home = places_inside(reference_polygon(drape))
     home_b = _on_reference(b, home, reference)

@@ -172,6 +172,14 @@ def known_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed 
     return followed
 
 
+def needed_track(workspace: Workspace, recipe: Recipe, drape: Drape) -> Followed:
+    """What is known of a drape. Raises RuleError where it has not been followed."""
+    followed = known_track(workspace, recipe, drape)
+    if followed is None:
+        raise RuleError(f"'{drape.name}' has not been followed yet; follow it first.", code="unfollowed")
+    return followed
+
+
 def _key_of(workspace: Workspace, drape: Drape, passing: str) -> str:
     brought = content_brought_for(workspace, drape.follower.options.get("quality"))
     return track_key(workspace.media_key, drape, passing + brought)

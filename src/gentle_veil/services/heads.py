@@ -14,7 +14,7 @@ from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.geometry.mesh import locate_points
 from gentle_veil.domain.keys import content_key
 from gentle_veil.domain.recipe import Drape, Recipe
-from gentle_veil.services.following import known_track, reference_polygon
+from gentle_veil.services.following import needed_track, reference_polygon
 from gentle_veil.services.workspace import Workspace
 
 PARTS_CODE = "3"  # raised when parts are found otherwise
@@ -51,9 +51,7 @@ def pose_of(workspace: Workspace, recipe: Recipe, drape: Drape) -> FollowedHead:
 
     Raises: RuleError for a drape that is not followed, lies on no face, or holds fewer than eight of those points
     """
-    followed = known_track(workspace, recipe, drape)
-    if followed is None:
-        raise RuleError(f"'{drape.name}' has not been followed yet; follow it first.", code="unfollowed")
+    followed = needed_track(workspace, recipe, drape)
     k = workspace.k_of(drape.reference)
     home = face_under(for_finding(workspace.frames[k], workspace.frames.encoding), reference_polygon(drape))
     if home is None:

@@ -4,7 +4,6 @@ from gentle_veil.core.composite.holdout import held_out
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
-from gentle_veil.core.errors import RuleError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.measure.track_checks import round_trip
 from gentle_veil.domain.recipe import Drape, Recipe
@@ -12,7 +11,7 @@ from gentle_veil.services.following import (
     Followed,
     follower_options,
     holdouts_before,
-    known_track,
+    needed_track,
     options_from,
     reference_polygon,
 )
@@ -33,9 +32,7 @@ def check_round_trip(
 
     Raises: RuleError for a drape that has not been followed
     """
-    followed = known_track(workspace, recipe, drape)
-    if followed is None:
-        raise RuleError(f"'{drape.name}' has not been followed yet; follow it first.", code="unfollowed")
+    followed = needed_track(workspace, recipe, drape)
     follower = FOLLOWERS[drape.follower.kind]
     options = follower_options(workspace, drape)
     frames = FramesWithVectors(workspace)

@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Schema } from "../api/client";
 import { now, useUi, useUiAside } from "../app/store";
 import { timecode } from "../app/timecode";
+import { isSeen } from "../features/drape/model";
 import { proofQuery, statsQuery, trackQuery, useRecipe, useStartJob, type Track } from "../features/queries";
 import { plainNumber, referenceOf, type Drape, type Recipe, type Veil } from "../features/recipe";
 import { Button } from "../ui/controls";
@@ -50,7 +51,7 @@ function confidenceCells(track: Track | null | undefined): Cell[] {
     return {
       frame,
       colour: STATUS_COLOUR[status] ?? COLOURS.fail,
-      height: status === "ok" || status === "weak" ? 1 / (1 + (track.error_px[i] ?? 9)) : 0.12,
+      height: isSeen(status) ? 1 / (1 + (track.error_px[i] ?? 9)) : 0.12,
       notch: status !== "ok",
     };
   });
@@ -98,12 +99,7 @@ function VeilRibbon({
   const on = (frame: number) => {
     const status = track?.status[track.rowOf.get(frame) ?? -1];
     const inRange = !veil.range || (frame >= veil.range[0] && frame <= veil.range[1]);
-    return (
-      veil.enabled !== false &&
-      inRange &&
-      (status === "ok" || status === "weak") &&
-      plainNumber(veil.opacity, 1) > 0
-    );
+    return veil.enabled !== false && inRange && isSeen(status) && plainNumber(veil.opacity, 1) > 0;
   };
   const colours = { pass: COLOURS.verdigris, caution: COLOURS.saffron, fail: COLOURS.fail } as const;
   const cells: Cell[] = [];

@@ -44,7 +44,10 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const { drape, veil } = useSelected(recipe);
   const { data: track } = useQuery({ ...trackQuery(shot.id, drape?.name ?? ""), enabled: drape !== null });
   const { data: positions } = useQuery(positionsQuery(shot.id, drape?.name ?? "", track?.token));
-  const { data: errors } = useQuery(errorsQuery(shot.id, drape?.name ?? "", track?.token));
+  const { data: errors } = useQuery({
+    ...errorsQuery(shot.id, drape?.name ?? "", track?.token),
+    enabled: track?.token !== undefined && !veil, // over a veil no grid is drawn
+  });
   const { data: shelf } = useQuery(shelfQuery);
   const { data: faces } = useQuery(facesQuery(shot.id));
   const ui = useUi();

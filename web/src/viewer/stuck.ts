@@ -1,3 +1,4 @@
+import { isSeen } from "../features/drape/model";
 import type { Stuck } from "../app/store";
 import { drapeOutline, type Drape } from "../features/recipe";
 import type { FramePt } from "../geometry/points";
@@ -60,8 +61,10 @@ export function stuckItem(
   if (kind === "grid") {
     if (!positions) return null;
     const edges = track.edges as [number, number][];
-    const seen = track.status[row] === "ok" || track.status[row] === "weak";
-    const told = seen && surface.errors ? { errors: surface.errors, errorsOffset: row * track.vertices } : {};
+    const told =
+      isSeen(track.status[row]) && surface.errors
+        ? { errors: surface.errors, errorsOffset: row * track.vertices }
+        : {};
     const { points } = track;
     return { kind, positions, offset: row * track.vertices * 2, edges, colour, ...told, points };
   }

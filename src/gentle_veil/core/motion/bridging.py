@@ -30,7 +30,7 @@ def bridged(track: SurfaceTrack) -> SurfaceTrack:
         # Away from the reference: from the end from which the place was carried to the one where it was found again.
         start, end = (before, after) if track.frames[before] >= track.reference_frames[0] else (after, before)
         step = 1 if end > start else -1
-        off = track.positions[end] - (track.positions[end - step] + _motion(track, end, step))
+        off = track.positions[end] - (track.positions[end - step] + motion_at(track, end, step))
         far = float(np.median(np.linalg.norm(off, axis=1)))
         if far > MOST_OFF_PX:
             continue
@@ -54,7 +54,7 @@ def _gaps(track: SurfaceTrack) -> Iterator[tuple[int, int]]:
             last = None
 
 
-def _motion(track: SurfaceTrack, row: int, step: int) -> np.ndarray:
+def motion_at(track: SurfaceTrack, row: int, step: int) -> np.ndarray:
     """How each vertex moves (V, 2) from the row before ``row`` to it, told by the next one, where that is seen."""
     beyond = row + step
     if not 0 <= beyond < len(track.frames) or abs(int(track.frames[beyond] - track.frames[row])) != 1:

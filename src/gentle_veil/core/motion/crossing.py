@@ -11,6 +11,7 @@ import numpy as np
 
 from gentle_veil.core.contracts.surface_track import SEEN, WEAK, SurfaceTrack, confidence_from_error
 from gentle_veil.core.geometry.homography import homography_from_points
+from gentle_veil.core.motion.bridging import motion_at
 
 # Expected error: px at an end, and px per frame from the nearer one.
 ERROR_PX, ERROR_PER_FRAME = 0.5, 0.3
@@ -33,7 +34,7 @@ def _across(track: SurfaceTrack, rows: list[int]) -> SurfaceTrack:
     start, *between, end = rows
     count = end - start
     places = track.positions.astype(np.float64)
-    leaves, meets = (_speed(track, places, row, step) * count for row, step in ((start, -1), (end, 1)))
+    leaves, meets = (motion_at(track, row, step) * step * count for row, step in ((start, -1), (end, 1)))
     positions, confidence, status = (a.copy() for a in (track.positions, track.confidence, track.status))
     homographies = None if track.homographies is None else track.homographies.copy()
     for row in between:
@@ -50,14 +51,3 @@ def _across(track: SurfaceTrack, rows: list[int]) -> SurfaceTrack:
         if homographies is not None:
             homographies[row] = homography_from_points(track.vertices_ref, here)
     return replace(track, positions=positions, confidence=confidence, status=status, homographies=homographies)
-
-
-def _speed(track: SurfaceTrack, places: np.ndarray, row: int, step: int) -> np.ndarray:
-    """How each vertex (V, 2) moves per frame at an end of a span, told by the frame beyond it; at rest if there is none
-    on which it is seen."""
-    beyond = row + step
-    if not 0 <= beyond < len(track.frames) or abs(int(track.frames[beyond] - track.frames[row])) != 1:
-        return np.zeros_like(places[row])
-    if track.status[beyond] not in SEEN:
-        return np.zeros_like(places[row])
-    return np.asarray((places[row] - places[beyond]) * -step)

@@ -3,7 +3,7 @@ import { SPAN_FRAMES, STUCK, useUi, useUiAside } from "../../app/store";
 import { Button, Choice, Section, Select } from "../../ui/controls";
 import { apartQuery, type Track } from "../queries";
 import type { Drape, Recipe } from "../recipe";
-import { furthestApart, worstRoundTrip } from "./model";
+import { worstOf } from "./model";
 
 const STUCK_CHOICES = STUCK.map((value) => ({ value, text: value === "none" ? "nothing" : value }));
 
@@ -22,7 +22,7 @@ export function Checks({
   onMeasure: () => void;
 }) {
   const ui = useUi();
-  const worst = worstRoundTrip(track);
+  const worst = worstOf(track.frames, track.round_trip_px ?? []);
   return (
     <Section title="Checks">
       <Choice
@@ -113,7 +113,7 @@ function Compared({
     enabled: other !== null,
   });
   if (others.length === 0) return null;
-  const worst = data ? furthestApart(data) : null;
+  const worst = data ? worstOf(data.frames, data.px) : null;
   return (
     <div className="mt-1.5 border-t border-line/50 pt-1">
       <Select

@@ -39,29 +39,20 @@ export function worstFrames(
   return chosen.sort((a, b) => a.frame - b.frame);
 }
 
-/** Where following forth and back disagree most; null while it has not been measured. */
-export function worstRoundTrip(track: {
-  frames: readonly number[];
-  round_trip_px: readonly (number | null)[] | null;
-}): { frame: number; px: number } | null {
+/** The frame with the largest of some values; null where none has one. */
+export function worstOf(
+  frames: readonly number[],
+  values: readonly (number | null)[],
+): { frame: number; px: number } | null {
   let worst: { frame: number; px: number } | null = null;
-  track.round_trip_px?.forEach((px, i) => {
-    if (px !== null && (worst === null || px > worst.px)) worst = { frame: track.frames[i]!, px };
+  values.forEach((px, i) => {
+    if (px !== null && (worst === null || px > worst.px)) worst = { frame: frames[i]!, px };
   });
   return worst;
 }
 
-/** Where two drapes are furthest apart; null where they are never both seen. */
-export function furthestApart(apart: {
-  frames: readonly number[];
-  px: readonly number[];
-}): { frame: number; px: number } | null {
-  let worst: { frame: number; px: number } | null = null;
-  apart.px.forEach((px, i) => {
-    if (worst === null || px > worst.px) worst = { frame: apart.frames[i]!, px };
-  });
-  return worst;
-}
+/** Whether a surface is known well enough on a frame of this status for something to be laid on it. */
+export const isSeen = (status: string | undefined): boolean => status === "ok" || status === "weak";
 
 /** Whether a surface is hidden or not found on a frame of this status: out of the picture is neither. */
 export const isLost = (status: string | undefined): boolean => status === "lost" || status === "occluded";

@@ -1,10 +1,11 @@
 /** Points that are followed one by one: placed, taken out, made denser, placed again. Pure. */
 import { distance, pair, type FramePt } from "../../geometry/points";
 import type { Pair, Placing } from "../recipe";
+import { isSeen } from "./model";
 
 type Options = Record<string, unknown>;
 /** Reference px within which a click means what is there already. */
-export const NEAR_PX = 8;
+const NEAR_PX = 8;
 /** A point that is expected to be off by less is held by its own picture; others carry the rest, and say a pixel or more
  * (core/followers/points). */
 export const HELD_PX = 0.995;
@@ -68,7 +69,7 @@ interface Tracked {
 
 /** Which of a track's points are held by their own picture on a row; none where the surface is not seen. */
 export function heldOn(track: Tracked, errors: Float32Array, row: number): boolean[] {
-  const seen = track.status[row] === "ok" || track.status[row] === "weak";
+  const seen = isSeen(track.status[row]);
   return track.points.map((i) => seen && errors[row * track.vertices + i]! < HELD_PX);
 }
 
