@@ -22,6 +22,7 @@ GENTLE_ROUNDS = 3  # then foreign pixels (hair, another mark) are left out altog
 ROUNDS = 8
 STEP_LIMIT = 2.0  # of the working response; a glint far brighter than the fit does not throw it
 CALM_SIGMA = 2.0  # px
+BEYOND_RING = 0.3  # natural log
 BEND_RIDGE = 0.003  # relative; second-order terms are used only as far as the ring speaks for them
 
 
@@ -66,14 +67,17 @@ def tone_from_around(target_lin: ImageF32, ring: MaskBool, *, bend: bool = True)
 
 def mottled_tone_from_around(target_lin: ImageF32, ring: MaskBool, half: float, *, bend: bool = True) -> ImageF32:
     """The same over the whole picture (h, w, 3), with what the ring has beyond a smooth tone, carried inwards as far as
-    it tells; ``half`` is half the size of what it surrounds, px."""
+    it tells; ``half`` is half the size of what it surrounds, px. It leaves the ring's tones by ``BEYOND_RING`` at most:
+    the fit on a ring that a rim cuts off bends wildly beyond it."""
     light = tone_from_around(target_lin, ring, bend=bend)
     tone = light.log_gain(ring.shape[1], ring.shape[0])
     if not np.isfinite(light.spread).all():
         return tone
     misfit = np.where(ring[..., None], target_lin / np.exp(tone) - 1, np.float32(0))
     off = (np.abs(_calmed(misfit, ring)) / light.spread).max(axis=-1)
-    return tone + mottling(misfit, ring & (off < TUKEY), half)
+    tone = tone + mottling(misfit, ring & (off < TUKEY), half)
+    told = tone[ring]
+    return np.clip(tone, told.min(axis=0) - BEYOND_RING, told.max(axis=0) + BEYOND_RING)
 
 
 def log_tone(img_lin: ImageF32, sigma: float, shown: MatteF32 | None = None) -> ImageF32:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gentle_veil.core.retouch.light import fit_light, log_tone, tone_from_around
+from gentle_veil.core.retouch.light import BEYOND_RING, fit_light, log_tone, mottled_tone_from_around, tone_from_around
 
 RNG = np.random.default_rng(5)
 SKIN = (0.3 + 0.02 * RNG.standard_normal((60, 70, 3))).astype(np.float32)
@@ -57,6 +57,17 @@ def test_tone_from_around__bowl_of_light__is_continued_inwards() -> None:
     bowl = (0.25 * np.exp(0.0004 * DISTANCE**2)).astype(np.float32)[..., None].repeat(3, axis=2)
     found = np.exp(tone_from_around(bowl, RING).log_gain(70, 60))
     assert np.abs(found / bowl - 1)[DISTANCE < 10].max() < 0.01
+
+
+@pytest.mark.property
+def test_mottled_tone__ring_that_a_rim_cuts_off__does_not_run_away_from_its_tones() -> None:
+    steep = (0.25 * np.exp(0.004 * (XS - 20) ** 2)).astype(np.float32)[..., None].repeat(3, axis=2)
+    cut = RING & (XS < 26)
+    promised = mottled_tone_from_around(steep, cut, 12.0)
+    told = promised[cut]
+    assert tone_from_around(steep, cut).log_gain(70, 60).max() > np.log(steep[cut].max()) + 2 * BEYOND_RING
+    assert promised.max() <= told.max() + BEYOND_RING + 1e-6
+    assert promised.min() >= told.min() - BEYOND_RING - 1e-6
 
 
 def test_log_tone__of_a_constant__is_its_logarithm() -> None:

@@ -40,7 +40,6 @@ from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plates import lay_plates, make_plates
 from gentle_veil.core.veils.conceal.surround import LEAST_SHOWN, Surround, look_around
 
-BEYOND_RING = 0.3  # natural log, that a tone may leave those of its ring
 TONE_SIGMA_LEAST, TONE_SIGMA_SHARE = 2.5, 0.3  # px; of the mark's half size
 
 
@@ -172,8 +171,6 @@ class _Laying:
     def _tone(self, ring: MaskBool) -> ImageF32:
         """The log tone (h, w, 3) that a ring promises."""
         tone = mottled_tone_from_around(self.target_lin, ring, self.around.half, bend=self.params.light_bends)
-        if ring.any():  # a ring that is cut off by a rim bends wildly beyond it
-            tone = np.clip(tone, tone[ring].min(axis=0) - BEYOND_RING, tone[ring].max(axis=0) + BEYOND_RING)
         bulge = np.array(self.bulges.get(str(self.site.k), (0.0, 0.0, 0.0)), np.float32)
         return tone + bump(self.around.distance)[..., None] * bulge
 
