@@ -25,7 +25,7 @@ from gentle_veil.core.contracts.surface_track import (
 from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing
-from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
+from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer, on_the_whole
 from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
@@ -281,13 +281,11 @@ class MeshRun:
         doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
         for guess, doubt in zip(guesses, doubts, strict=True):
             mixer.add(guess, doubt=doubt)
-        going_on = [i for i, doubt in enumerate(doubts) if doubt < 1]
-        if going_on and doubts[mixer.leading()] >= 1:
+        if state.status in SEEN and state.before is None:
+            self._opened(k, state, pyramid, mixer)
+        elif doubts[mixer.leading()] >= 1:
             # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
-            for _ in range(FITTED_TIMES):
-                for guess in self.dense_guesses(k, state, pyramid, mixer.guesses[mixer.leading(going_on)]):
-                    going_on.append(len(mixer.guesses))
-                    mixer.add(guess)
+            self._fitted(k, state, pyramid, mixer, [i for i, doubt in enumerate(doubts) if doubt < 1])
         best = mixer.best()
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
@@ -324,6 +322,25 @@ class MeshRun:
             # What the plane took for the region may be a stranger: it must not go on from there.
             history[-1] = (k, last_plane, LOST)
         return row, new
+
+    def _opened(self, k: int, state: MeshState, pyramid: GreyPyramid, mixer: Mixer) -> None:
+        """Add what dense motion finds from where the surface is, on the first frame: nothing tells yet how it goes.
+
+        A plane may be led by folds and be 8 px off, and dense motion slips by some threads of a weave: what it does on
+        the whole, found again from there, does not.
+        """
+        r, own = self.registration, [0]
+        self._fitted(k, state, pyramid, mixer, own)
+        moved = mixer.guesses[mixer.leading(own)] - state.displacement
+        whole = state.displacement + on_the_whole(r, moved)
+        mixer.add(self.dense_guesses(k, state, pyramid, whole)[-1])
+
+    def _fitted(self, k: int, state: MeshState, pyramid: GreyPyramid, mixer: Mixer, own: list[int]) -> None:
+        """Add what dense motion finds from the best of some guesses, ``own``, which are then more by what is found."""
+        for _ in range(FITTED_TIMES if own else 0):
+            for guess in self.dense_guesses(k, state, pyramid, mixer.guesses[mixer.leading(own)]):
+                own.append(len(mixer.guesses))
+                mixer.add(guess)
 
     def _focused(self, pyramid: GreyPyramid, displacement: ImageF32, visible: ImageF32) -> None:
         """Compare with pictures as soft as the frame under a displacement, in the bands that are left."""
