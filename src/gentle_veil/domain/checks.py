@@ -76,6 +76,7 @@ def recipe_faults(recipe: Recipe) -> Iterator[Fault]:
                 f"{path}.outline",
                 f"has no outline for reference frame {drape.reference}; draw or add one there",
             )
+        yield from _uneven(f"{path}.outline", {f: o for f, o in drape.outline.items() if f in drape.reference_frames})
         for j, tack in enumerate(drape.tacks):
             if tack.frame in drape.reference_frames:
                 yield _fault(

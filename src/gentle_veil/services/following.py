@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from gentle_veil.core.composite.holdout import Holdout, held_out
-from gentle_veil.core.contracts.follower import Placing, Region
+from gentle_veil.core.contracts.follower import Drawn, Placing, Region
 from gentle_veil.core.contracts.params import specs_of
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
@@ -212,7 +212,13 @@ def _keys(workspace: Workspace, drape: Drape, key: str) -> list[str]:
 def _joined(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack]) -> SurfaceTrack:
     """The tracks of all references as one: settled over all frames, their short gaps closed."""
     placed_anew = {p.frame for p in getattr(follower_options(workspace, drape), "again", ())}
-    return blended([bridged(settled(r, placed_anew)) for r in raw])
+    return blended([bridged(settled(r, placed_anew)) for r in raw], _drawn_on(workspace, drape))
+
+
+def _drawn_on(workspace: Workspace, drape: Drape) -> dict[int, Points]:
+    """The points of the outline on every reference, as k, on which it was drawn."""
+    drawn = {f: drape.outline[f] for f in drape.reference_frames if f in drape.outline}
+    return {f - workspace.info.first_frame: control_points(outline)[0] for f, outline in drawn.items()}
 
 
 def _finished(workspace: Workspace, drape: Drape, raw: list[SurfaceTrack], key: str) -> Followed:
@@ -295,9 +301,10 @@ def follow(
     parts = [_within(asked, k, references) for k in references]
     total, done = sum(len(p) for p in parts), 0
     raw: list[SurfaceTrack] = []
-    options = follower_options(workspace, drape)
+    options, drawn = follower_options(workspace, drape), _drawn_on(workspace, drape)
     for k, part, kept in zip(references, parts, _keys(workspace, drape, key), strict=True):
-        region = Region(k, _polygon_on(workspace, drape, k, raw), partial(held_out, holdouts))
+        others = {other: Drawn(drawn[k], there) for other, there in drawn.items() if k in drawn and other != k}
+        region = Region(k, _polygon_on(workspace, drape, k, raw), partial(held_out, holdouts), others)
         # What is said of the main reference is carried to the others.
         there = options if not raw or raw[0].row(k) is None else options_from(options, raw[0], k)
         raw.append(_follow_one(workspace, drape, region, there, part, kept, again, _part_of(report, done, total)))

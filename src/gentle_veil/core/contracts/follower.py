@@ -1,7 +1,7 @@
 """What a follower is: a folder under `core/followers/` that exports ``FOLLOWER``."""
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, Protocol, TypeVar
 
 import numpy as np
@@ -20,15 +20,25 @@ def nothing_passes(k: int) -> Sequence[Points]:
 
 
 @dataclass(frozen=True)
+class Drawn:
+    """Points of an outline as they were drawn on the reference, ``home`` (N, 2), and on another frame, ``there``."""
+
+    home: Points
+    there: Points
+
+
+@dataclass(frozen=True)
 class Region:
     """The part of the surface to follow: a polygon (M, 2) in px on its reference frame ``reference``.
 
-    ``held_out``: the polygons of what passes in front on a frame, in frame px; a follower does not look there
+    ``held_out``: the polygons of what passes in front on a frame, in frame px; a follower does not look there;
+    ``drawn``: by their frames, where a hand says that the outline lies; a follower may look for the surface there
     """
 
     reference: int
     polygon: Points
     held_out: Callable[[int], Sequence[Points]] = nothing_passes
+    drawn: Mapping[int, Drawn] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,6 @@ TOGETHER_PX = 4.0  # guesses further apart are not averaged: the middle of two p
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
 UNSEEN_COST = 0.05  # of a guess that sees nothing of what another sees
-WHOLE_ROUNDS, WHOLE_LEAST_PX = 8, 0.05
 LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
 
@@ -154,28 +153,6 @@ def _filled(change: ImageF32, shown: ImageF32) -> ImageF32:
         rest = cv2.GaussianBlur((change[d] - whole) * shown, (0, 0), HIDDEN_SIGMA_CELLS) / np.maximum(near, 0.05)
         out[d] = shown * change[d] + (1 - shown) * (whole + rest)
     return out
-
-
-def on_the_whole(registration: MeshRegistration, change: ImageF32) -> ImageF32:
-    """What a change (2, h, w) does on the whole: the surface of second order from which the fewest cells stray.
-
-    Where dense motion slips by some threads of a weave, a whole piece of it is off together.
-    """
-    r = registration
-    rows, columns = r.cells
-    y, x = np.mgrid[-1 : 1 : rows * 1j, -1 : 1 : columns * 1j].reshape(2, -1)
-    terms = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=-1)
-    held = r.coarse(r.held).reshape(-1)
-    out = []
-    for part in change:
-        values = r.coarse(part).reshape(-1)
-        weight = held.copy()
-        for _ in range(WHOLE_ROUNDS):
-            weighted = terms * weight[:, None]
-            smooth = terms @ np.linalg.solve(weighted.T @ terms + 1e-6 * np.eye(6), weighted.T @ values)
-            weight = held / np.maximum(np.abs(values - smooth), WHOLE_LEAST_PX)
-        out.append(r.fine(smooth.reshape(rows, columns).astype(np.float32)))
-    return np.stack(out)
 
 
 class LatticeFlow:

@@ -25,7 +25,7 @@ from gentle_veil.core.contracts.surface_track import (
 from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing
-from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer, on_the_whole
+from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
 from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
@@ -42,6 +42,7 @@ from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.spline_field import SplineGrid
+from gentle_veil.core.geometry.thin_plate import as_moved
 from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import (
     BROAD,
@@ -107,6 +108,7 @@ class MeshRun:
 
     def __init__(self, frames: FrameSource, region: Region, options: MeshOptions) -> None:
         self.frames, self.reference, self.options = frames, region.reference, options
+        self.drawn = region.drawn
         self.plane = PlaneRun(frames, region, PlaneOptions())
         polygon = self.polygon = np.asarray(region.polygon, np.float64)
         width, height = frames.size
@@ -269,6 +271,8 @@ class MeshRun:
                 flat = apply_homography(plane.frame_from_ref, np.moveaxis(r.base, 0, -1).astype(np.float64))
                 guesses.append((np.moveaxis(flat, -1, 0) - r.base).astype(np.float32))
         guesses = self.guesses(k, state, guesses)
+        if k in self.drawn:
+            guesses.append(self._by_hand(k))
         if state.status not in SEEN:
             guesses += self._sought(k, state)
         pyramid = self._pyramid(k, *guesses)
@@ -316,7 +320,7 @@ class MeshRun:
         passing = len(self.plane.held_out(k)) > 0
         if passing:
             fit.visible[...] *= r.look(pyramid, r.near, r.displacement(fit.controls))[1]
-        row, new = self._judged(state, fit, pyramid, plane.status)
+        row, new = self._judged(k, state, fit, pyramid, plane.status)
         hidden = row.status in (LOST, OCCLUDED) and not passing
         if new.strange or (hidden and plane.status == WEAK):
             # What the plane took for the region may be a stranger: it must not go on from there.
@@ -324,16 +328,16 @@ class MeshRun:
         return row, new
 
     def _opened(self, k: int, state: MeshState, pyramid: GreyPyramid, mixer: Mixer) -> None:
-        """Add what dense motion finds from where the surface is, on the first frame: nothing tells yet how it goes.
+        """Add what is found from where the surface is, on the first frame: nothing tells yet how it goes.
 
-        A plane may be led by folds and be 8 px off, and dense motion slips by some threads of a weave: what it does on
-        the whole, found again from there, does not.
+        A plane may be led by folds and be 8 px off, and dense motion slips by some threads of a weave; at full
+        resolution, where threads have not yet run together, it does not.
         """
-        r, own = self.registration, [0]
-        self._fitted(k, state, pyramid, mixer, own)
-        moved = mixer.guesses[mixer.leading(own)] - state.displacement
-        whole = state.displacement + on_the_whole(r, moved)
-        mixer.add(self.dense_guesses(k, state, pyramid, whole)[-1])
+        still = mixer.guesses[0]
+        self._fitted(k, state, pyramid, mixer, [0])
+        if self.texture.fine:
+            home = self.registration.look_close(self._fine(self.reference, self._box(self.polygon)), 0 * still)
+            mixer.add(self._near_by(home, pyramid, still))
 
     def _fitted(self, k: int, state: MeshState, pyramid: GreyPyramid, mixer: Mixer, own: list[int]) -> None:
         """Add what dense motion finds from the best of some guesses, ``own``, which are then more by what is found."""
@@ -352,6 +356,13 @@ class MeshRun:
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
         return guesses
+
+    def _by_hand(self, k: int) -> ImageF32:
+        """The displacement (2, h, w) by an outline that was drawn on a frame."""
+        r, drawn = self.registration, self.drawn[k]
+        places = np.stack([r.coarse(axis) for axis in r.base], axis=-1).astype(np.float64)
+        moved = as_moved(drawn.home, drawn.there, places.reshape(-1, 2)).reshape(places.shape) - places
+        return np.stack([r.fine(axis) for axis in np.moveaxis(moved, -1, 0).astype(np.float32)])
 
     def _sought(self, k: int, state: MeshState) -> list[ImageF32]:
         """Displacements (2, h, w) around the company's place where the frame looks as the region did of late."""
@@ -458,7 +469,7 @@ class MeshRun:
         return costs
 
     def _judged(
-        self, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, plane_status: str
+        self, k: int, state: MeshState, fit: MeshFit, pyramid: GreyPyramid, plane_status: str
     ) -> tuple[TrackRow, MeshState]:
         r = self.registration
         shown = self._shown_share(fit.visible)
@@ -476,7 +487,7 @@ class MeshRun:
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=self.company.judges)
         likeness = likeness_of(r, fit, memory.unlike)
         again = state.status not in SEEN
-        led = self.company.judges and self.company.near(displacement)
+        led = k in self.drawn or (self.company.judges and self.company.near(displacement))
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
         part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
         astray = not again and self.company.judges and part and not led

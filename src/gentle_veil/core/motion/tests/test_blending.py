@@ -3,7 +3,13 @@
 import numpy as np
 import pytest
 
-from gentle_veil.core.contracts.surface_track import LOST, OK, SurfaceTrack, confidence_from_error
+from gentle_veil.core.contracts.surface_track import (
+    LOST,
+    OK,
+    SurfaceTrack,
+    confidence_from_error,
+    error_from_confidence,
+)
 from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.motion.blending import blended
 
@@ -62,9 +68,28 @@ def test_drifting_parts__are_joined_without_a_jump_and_meet_each_reference() -> 
 
 @pytest.mark.property
 def test_a_part_that_is_lost__has_no_say() -> None:
-    joined = blended([part(0, 0.3, lost=(12,)), part(20, 0.0)])
-    alone = part(20, 0.0)
-    placed = part(0, 0.3).positions[20]
-    expected = alone.carry(placed.astype(float), 12)
-    np.testing.assert_allclose(joined.positions[12], expected, atol=0.01)
+    main = part(0, 0.0, lost=(12,))
+    main.positions[12] += 50
+    joined = blended([main, part(20, 0.0)])
+    assert off(joined)[12] < 0.01
     assert joined.status[12] == OK
+
+
+@pytest.mark.property
+def test_what_a_part_misses_at_the_next_reference__is_taken_off_on_the_way() -> None:
+    """Drift that grows as it is said to grow; the outline drawn on the second reference tells where it ends."""
+    main, other = part(0, 0.1), part(20, 0.1)
+    outline = np.array([[10.0, 10], [70, 10], [70, 50], [10, 50]])
+    joined = blended([main, other], {0: outline, 20: outline + 20 * SHIFT})
+    alone = off(main)
+    assert off(joined)[[0, 20]].max() < 0.01
+    assert off(joined)[10] < 0.55 * alone[10]
+
+
+@pytest.mark.property
+def test_said_error__holds_what_a_reference_may_be_off() -> None:
+    main, other = part(0, 0.1), part(20, 0.1)
+    said = error_from_confidence(blended([main, other]).confidence).mean(axis=1)
+    assert said[0] < 0.1
+    assert said[20] > 0.9 * error_from_confidence(main.confidence[20]).mean()
+    assert said[10] > said[0]
