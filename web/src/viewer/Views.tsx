@@ -106,7 +106,7 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   const frameMap = drape ? frameFromRef(surface, drape, frame) : null;
   const status = statusAt(track, frame);
 
-  const { holdoutItems, itemsFor } = useShapes(shot.id, recipe, { drape, veil }, surface, frameMap, {
+  const { holdoutItems, itemsFor } = useShapes(shot, recipe, { drape, veil }, surface, frameMap, {
     shelf,
     state,
   });

@@ -1,5 +1,7 @@
 /** What dragging a point of a shape means for its drape, its veil or its holdout, on this frame or on all. */
+import type { Schema } from "../api/client";
 import { useUi } from "../app/store";
+import { withOutline } from "../features/drape/outlines";
 import { useEdit, useStartJob } from "../features/queries";
 import {
   readOutline,
@@ -20,23 +22,26 @@ import { chained, reversed, type SurfaceMap } from "../geometry/surfaceMap";
 import { carried, frameFromDesign, veilOutline, type Surface } from "./surface";
 
 export function useShapeEdits(
-  shot: number,
+  shot: Schema["Shot"],
   recipe: Recipe | undefined,
   drape: Drape | null,
   surface: Surface,
 ) {
   const ui = useUi();
-  const edit = useEdit(shot);
-  const start = useStartJob(shot);
+  const edit = useEdit(shot.id);
+  const start = useStartJob(shot.id);
   const { frame } = ui;
 
-  const commitDrape = (d: Drape, outline: Outline) => {
+  /** On another reference than the main one the drape is followed again at once: a hand has said where it is. */
+  const commitDrape = (d: Drape, before: Outline, after: Outline, on: number) => {
     if (!recipe) return;
-    const changed = withDrape(recipe, d.name, (o) => ({
-      ...o,
-      outline: { ...o.outline, [referenceOf(o)]: writeOutline(outline) },
-    }));
-    void edit(changed, `Outline of ${d.name}`);
+    const changed = withDrape(recipe, d.name, (o) => withOutline(o, on, before, after));
+    void edit(changed, `Outline of ${d.name}`).then(
+      (ok) =>
+        ok &&
+        on !== referenceOf(d) &&
+        void start({ kind: "follow", drape: d.name, first: shot.in_frame, last: shot.out_frame }),
+    );
   };
   /** An outline that was dragged: `before` and `after` in the view, `frameFromView` null for the frame itself. */
   const commitVeil = (v: Veil, before: Outline, after: Outline, frameFromView: SurfaceMap) => {

@@ -15,10 +15,11 @@ import {
   type Recipe,
   type Veil,
 } from "../features/recipe";
+import { drawnOn } from "../features/drape/outlines";
 import { donorsOf, dragged, stepOf, withDonors } from "../features/veil/donors";
 import { shapeOn } from "../geometry/keyedShape";
 import { grownBy } from "../geometry/outlineEdits";
-import { centreOf, distance } from "../geometry/points";
+import { centreOf, distance, pair } from "../geometry/points";
 import { outlineCurve, round } from "../geometry/spline";
 import { chained, reversed, still, type SurfaceMap } from "../geometry/surfaceMap";
 import { artGrips, type GripItem } from "./artGrips";
@@ -43,7 +44,7 @@ export interface Shapes {
 }
 
 export function useShapes(
-  shot: number,
+  shot: Schema["Shot"],
   recipe: Recipe | undefined,
   { drape, veil }: { drape: Drape | null; veil: Veil | null },
   surface: Surface,
@@ -52,8 +53,8 @@ export function useShapes(
 ) {
   const { shelf, state } = given;
   const ui = useUi();
-  const edit = useEdit(shot);
-  const start = useStartJob(shot);
+  const edit = useEdit(shot.id);
+  const start = useStartJob(shot.id);
   const { frame } = ui;
   const { commitDrape, commitVeil, commitHoldout } = useShapeEdits(shot, recipe, drape, surface);
 
@@ -79,6 +80,37 @@ export function useShapes(
       ];
     });
 
+  /** A drape's outline: where it was drawn on a reference, else where the surface is. It is dragged on references. */
+  const drapeItems = (d: Drape, viewFromRef: SurfaceMap | null, flat: boolean): OutlineItem[] => {
+    const own = drapeOutline(d);
+    const on = flat ? referenceOf(d) : frame;
+    const drawn = !flat && on !== referenceOf(d) ? drawnOn(d, on) : null;
+    const outline = viewFromRef ? { ...own, points: carried(own, viewFromRef).map(pair) } : drawn;
+    if (!outline) return [];
+    const selected = ui.selection.kind === "drape";
+    const back = flat && viewFromRef ? reversed(viewFromRef) : still;
+    const held = !d.reference_frames.includes(on) || d.locked;
+    return [
+      {
+        id: `drape ${d.name}`,
+        label: d.name,
+        outline,
+        colour: selected ? COLOURS.madder : COLOURS.ink,
+        active: selected,
+        dash: selected ? undefined : [6, 4],
+        onCommit: held
+          ? undefined
+          : (o) =>
+              commitDrape(
+                d,
+                on === referenceOf(d) ? own : outline,
+                { ...o, points: carried(o, back).map(pair) },
+                on,
+              ),
+      },
+    ];
+  };
+
   /** The outlines and the donor as seen in a view; `viewFromRef` is null where the surface is not known. */
   const itemsFor = (viewFromRef: SurfaceMap | null, flat: boolean): Shapes => {
     if (recipe && veil && !drape && hasOutline(veil) && !flat) {
@@ -93,27 +125,10 @@ export function useShapes(
       };
       return { outlines: [item], donors: [], grips: null };
     }
-    if (!recipe || !drape || !viewFromRef) return { outlines: [], donors: [], grips: null };
+    if (!recipe || !drape) return { outlines: [], donors: [], grips: null };
+    const outlines = drapeItems(drape, viewFromRef, flat);
+    if (!viewFromRef) return { outlines, donors: [], grips: null };
     let grips: GripItem | null = null;
-    const outlines: OutlineItem[] = [];
-    const own = drapeOutline(drape);
-    const onReference = flat || frame === referenceOf(drape);
-    outlines.push({
-      id: `drape ${drape.name}`,
-      label: drape.name,
-      outline: { ...own, points: carried(own, viewFromRef).map((p): [number, number] => [p.x, p.y]) },
-      colour: ui.selection.kind === "drape" ? COLOURS.madder : COLOURS.ink,
-      active: ui.selection.kind === "drape",
-      dash: ui.selection.kind === "drape" ? undefined : [6, 4],
-      onCommit:
-        onReference && !drape.locked
-          ? (o) =>
-              commitDrape(drape, {
-                ...o,
-                points: carried(o, reversed(viewFromRef)).map((p): [number, number] => [p.x, p.y]),
-              })
-          : undefined,
-    });
     const donors: DonorItem[] = [];
     for (const v of recipe.veils.filter((x) => x.drape === drape.name)) {
       const refFromDesign = frameFromDesign(surface, drape, v, referenceOf(drape));

@@ -5,19 +5,23 @@ from typing import Any
 import cv2
 import numpy as np
 import pytest
-from conftest import MARK, SpottedShot, ring, spot_recipe
+from conftest import MARK, SpottedShot, ring, spot_recipe, write_movie
 
 from gentle_veil.core.errors import CancelledError, NotFoundError, RecipeError, RuleError
 from gentle_veil.core.geometry.homography import apply_homography
+from gentle_veil.core.synth.planar import planar_sequence
 from gentle_veil.domain.checks import read_recipe
 from gentle_veil.domain.recipe import Drape, Recipe
+from gentle_veil.media.open_media import probe
 from gentle_veil.services.comparing import apart
 from gentle_veil.services.composing import build_layers, compose
 from gentle_veil.services.drafts import drafted
 from gentle_veil.services.following import follow, followed_points, follower_options, known_track, options_from
+from gentle_veil.services.shelf import Shelf
 from gentle_veil.services.track_checks import check_round_trip
 from gentle_veil.services.views import flat_check
-from gentle_veil.services.workspace import Workspace
+from gentle_veil.services.workspace import Workspace, media_key_of, open_workspace
+from gentle_veil.store.cache import Cache
 
 PLACES = np.array([MARK, (MARK[0] + 30, MARK[1] - 20), (MARK[0] - 35, MARK[1] + 25)], float)
 
@@ -47,6 +51,55 @@ def test_two_references__are_followed_both_ways_and_stand_on_one_surface(kind, w
     assert set(followed.track.status) == {"ok"}
     for k in (0, 6, 12):
         assert off(workspace, two, spotted_shot, k).max() < 0.6
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize("kind", ["plane", "mesh", "points"])
+def test_outline_dragged_on_the_second_reference__is_met_there_and_shared_on_the_way(
+    kind, workspace, spotted_shot
+) -> None:
+    carried = apply_homography(spotted_shot.frame_from_ref[12], np.array(ring(MARK, 70)))
+    dragged = drape(
+        reference_frames=[0, 12],
+        outline={"0": ring(MARK, 70), "12": (carried + np.array([6.0, 0])).tolist()},
+        follower={"kind": kind},
+    )
+    follow(workspace, Recipe(), dragged, range(13))
+    np.testing.assert_allclose(off(workspace, dragged, spotted_shot, 12), 6.0, atol=0.6)
+    assert off(workspace, dragged, spotted_shot, 0).max() < 1e-3
+    assert 0.5 < np.median(off(workspace, dragged, spotted_shot, 6)) < 5.5
+
+
+@pytest.mark.truth
+def test_lost_for_good__goes_on_from_where_a_hand_drew_it(spotted_shot, tmp_path) -> None:
+    """After a cut through noise the surface looks otherwise: only the outline says that it is the same."""
+    rng = np.random.default_rng(1)
+    other = planar_sequence("strong_weave", seed=5, count=16, width=320, height=240, travel=10.0)
+    frames = spotted_shot.marked.copy()
+    frames[5:9] = rng.integers(60, 200, frames[5:9].shape, np.uint8)
+    frames[9:] = other.frames[9:]
+    path = write_movie(tmp_path / "cut.mp4", frames)
+    info = probe(path)
+    given = (Cache(tmp_path / "cache"), Shelf(tmp_path / "artwork"), tmp_path / "vectors")
+    workspace = open_workspace(path, info, media_key_of(path, info), *given)
+    there = np.array([8.0, -5.0])
+    outlines = {"0": ring(MARK, 50), "12": (np.array(ring(MARK, 50)) + there).tolist()}
+    undrawn = drape(reference_frames=[0, 12], outline={"0": outlines["0"]})
+    with pytest.raises(RuleError, match="draw its outline there"):
+        follow(workspace, Recipe(), undrawn, range(16))
+    track = follow(workspace, Recipe(), drape(reference_frames=[0, 12], outline=outlines), range(16)).track
+    for k in (10, 12, 15):
+        from_12 = other.frame_from_ref[k] @ np.linalg.inv(other.frame_from_ref[12])
+        assert track.seen(k)
+        assert np.abs(track.carry(PLACES, k) - apply_homography(from_12, PLACES + there)).max() < 0.6
+    assert track.seen(3)
+    assert not track.seen(7)
+    workspace.frames.close()
+
+
+def test_outlines_on_references__have_as_many_points() -> None:
+    with pytest.raises(RecipeError, match="have 8, 10 points; give every frame as many"):
+        drape(reference_frames=[0, 12], outline={"0": ring(MARK, 70), "12": ring(MARK, 70, 8)})
 
 
 @pytest.mark.property

@@ -11,7 +11,6 @@ import {
   renameDrape,
   withDrape,
   withoutDrape,
-  writeOutline,
   type Drape,
   type Outline,
   type Recipe,
@@ -20,6 +19,8 @@ import { LostAdvice } from "./LostAdvice";
 import { HeadSection } from "./HeadSection";
 import { PointsSection } from "./PointsSection";
 import { OutlineList } from "./OutlineList";
+import { References } from "./References";
+import { withOutline } from "./outlines";
 import { FollowSection, NeedsALook } from "./FollowSection";
 import { TackList } from "./TackList";
 import { Distrusted, PlainData } from "./TrackEdits";
@@ -40,33 +41,13 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       withDrape(recipe, drape.name, (d) => ({ ...d, ...part })),
       label,
     );
-  const setOutline = (o: Outline, label: string) =>
-    void edit(
-      withDrape(recipe, drape.name, (d) => ({
-        ...d,
-        outline: { ...d.outline, [reference]: writeOutline(o) },
-      })),
+  const replaced = (changed: Drape, label: string) =>
+    edit(
+      withDrape(recipe, drape.name, () => changed),
       label,
     );
-  const moveReference = () => {
-    const moved = withDrape(recipe, drape.name, (d) => ({
-      ...d,
-      reference_frames: [ui.frame],
-      tacks: [],
-      outline: { [ui.frame]: writeOutline(outline) },
-    }));
-    void edit(moved, `Reference of ${drape.name} to ${ui.frame}`);
-  };
-  const setReferences = (frames: number[]) =>
-    void edit(
-      withDrape(recipe, drape.name, (d) => ({
-        ...d,
-        reference_frames: frames,
-        tacks: d.tacks?.filter((t) => !frames.includes(t.frame)),
-        outline: Object.fromEntries(Object.entries(d.outline).filter(([f]) => frames.includes(Number(f)))),
-      })),
-      `References of ${drape.name}`,
-    );
+  const setOutline = (o: Outline, label: string) =>
+    void replaced(withOutline(drape, reference, outline, o), label);
   const rename = (to: string) => {
     void edit(renameDrape(recipe, drape.name, to), `Rename ${drape.name}`).then(
       (ok) => ok && ui.set({ selection: { kind: "drape", name: to } }),
@@ -156,37 +137,20 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
       />
       <Section title="Drape">
         <TextField label="Name" value={drape.name} onCommit={rename} />
-        {drape.reference_frames.map((frame, i) => (
-          <div key={frame} className="flex items-center justify-between py-0.5">
-            <span>
-              {i === 0 ? "Reference frame" : "also on"} <b className="num">{frame}</b>
-            </span>
-            <span className="flex gap-1">
-              <Button onClick={() => ui.set({ frame, playing: 0 })}>Go</Button>
-              {i > 0 && (
-                <Button onClick={() => setReferences(drape.reference_frames.filter((f) => f !== frame))}>
-                  Remove
-                </Button>
-              )}
-            </span>
-          </div>
-        ))}
-        <div className="flex gap-1.5 py-0.5">
-          <Button
-            onClick={moveReference}
-            disabled={ui.frame === reference}
-            title="Use the frame that is seen as the reference, with the same outline"
-          >
-            Move here
-          </Button>
-          <Button
-            onClick={() => setReferences([...drape.reference_frames, ui.frame])}
-            disabled={drape.reference_frames.includes(ui.frame)}
-            title="Follow from the frame that is seen as well; between two references the surface is shared out"
-          >
-            Also from here
-          </Button>
-        </div>
+        <References
+          shot={shot.id}
+          drape={drape}
+          track={track}
+          onChange={(changed, label, follow) =>
+            void replaced(changed, label).then(
+              (ok) =>
+                ok &&
+                follow &&
+                track &&
+                void start({ kind: "follow", drape: drape.name, first: shot.in_frame, last: shot.out_frame }),
+            )
+          }
+        />
         <div className="mt-1 flex gap-1.5">
           <Button onClick={() => setOutline(scaledOutline(outline, 1.1), "Outline larger")}>Larger</Button>
           <Button onClick={() => setOutline(scaledOutline(outline, 1 / 1.1), "Outline smaller")}>
