@@ -147,3 +147,38 @@ def test_a_try_while_scrubbing__draws_where_it_would_be_and_keeps_nothing(page: 
     card(page).get_by_role("switch", name="Try while scrubbing").click()
     remove_drape(page, "skin 1")
     opened(page, server)
+
+
+def test_second_reference__its_outline_is_dragged_met_and_given_back(page: Page, server) -> None:
+    corners = ((400.0, 250.0), (470.0, 250.0), (470.0, 310.0), (400.0, 310.0))
+    followed_patch(page, server, 32, *corners)
+    track = asked(page, server, "drapes/skin 1/track").json()["track"]
+    frame_from_ref = np.array(track["homographies"][track["frames"].index(30)]).reshape(3, 3)
+    there = [(p := frame_from_ref @ (x, y, 1.0))[:2] / p[2] for x, y in corners]
+    go_to(page, 30)
+    card(page).get_by_role("button", name="Also from here").click()
+    expect(card(page).get_by_text("Drag the outline to where the surface is")).to_be_visible()
+    expect(card(page).get_by_text("13 frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    assert list(written(page, server)["outline"]) == ["20"]
+    # All of it, by an edge, 9 px to the right.
+    edge = (there[1] + there[2]) / 2
+    drag(page, place(page, *edge), place(page, edge[0] + 9, edge[1]))
+    expect(card(page).get_by_text("its outline was drawn there")).to_be_visible()
+    expect(card(page).get_by_text("13 frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    drawn = np.array(written(page, server)["outline"]["30"])
+    np.testing.assert_allclose(drawn, np.array(there) + (9, 0), atol=1.5)
+
+    def middle(frame: int) -> np.ndarray:
+        data = asked(page, server, "drapes/skin 1/track.csv?what=corners").text()
+        row = next(r.split(",") for r in data.splitlines() if r.startswith(f"{frame},"))
+        return np.array(row[1:9], float).reshape(4, 2).mean(axis=0)
+
+    np.testing.assert_allclose(middle(30) - middle(20), (drawn - np.array(corners)).mean(axis=0), atol=1.5)
+    card(page).get_by_role("button", name="As followed").click()
+    expect(card(page).get_by_text("its outline was drawn there")).to_be_hidden()
+    expect(card(page).get_by_text("13 frames followed")).to_be_visible(timeout=LONG)
+    settled(page)
+    assert list(written(page, server)["outline"]) == ["20"]
+    remove_drape(page, "skin 1")

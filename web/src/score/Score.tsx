@@ -5,7 +5,7 @@ import { now, useUi, useUiAside } from "../app/store";
 import { timecode } from "../app/timecode";
 import { isSeen } from "../features/drape/model";
 import { proofQuery, statsQuery, trackQuery, useRecipe, useStartJob, type Track } from "../features/queries";
-import { plainNumber, referenceOf, type Drape, type Recipe, type Veil } from "../features/recipe";
+import { plainNumber, type Drape, type Recipe, type Veil } from "../features/recipe";
 import { Button } from "../ui/controls";
 import { readyCanvas } from "../viewer/canvas";
 import { COLOURS, STATUS_COLOUR } from "../viewer/overlay/draw";
@@ -69,15 +69,18 @@ function DrapeRibbon({ shot, drape, scale }: { shot: number; drape: Drape; scale
       onSelect={() => set({ selection: { kind: "drape", name: drape.name }, stage: "drape" })}
       draw={(ctx, s, h) => {
         drawCells(ctx, s, h, confidenceCells(track));
-        // The reference frame: a pennant.
-        const x = xOf(s, referenceOf(drape));
-        ctx.fillStyle = COLOURS.madder;
-        ctx.fillRect(x - 0.75, 0, 1.5, h);
-        ctx.beginPath();
-        ctx.moveTo(x, 0);
-        ctx.lineTo(x + 8, 3.5);
-        ctx.lineTo(x, 7);
-        ctx.fill();
+        // Reference frames: a pennant each, full on the main one.
+        ctx.fillStyle = ctx.strokeStyle = COLOURS.madder;
+        for (const [i, frame] of drape.reference_frames.entries()) {
+          const x = xOf(s, frame);
+          ctx.fillRect(x - 0.75, 0, 1.5, h);
+          ctx.beginPath();
+          ctx.moveTo(x, 0);
+          ctx.lineTo(x + 8, 3.5);
+          ctx.lineTo(x, 7);
+          if (i === 0) ctx.fill();
+          else ctx.stroke();
+        }
       }}
     />
   );

@@ -1,6 +1,7 @@
 /** What dragging a point of a shape means for its drape, its veil or its holdout, on this frame or on all. */
 import type { Schema } from "../api/client";
 import { useUi } from "../app/store";
+import { followedSpan } from "../features/drape/model";
 import { withOutline } from "../features/drape/outlines";
 import { useEdit, useStartJob } from "../features/queries";
 import {
@@ -40,7 +41,7 @@ export function useShapeEdits(
       (ok) =>
         ok &&
         on !== referenceOf(d) &&
-        void start({ kind: "follow", drape: d.name, first: shot.in_frame, last: shot.out_frame }),
+        void start({ kind: "follow", drape: d.name, ...followedSpan(surface.track, shot) }),
     );
   };
   /** An outline that was dragged: `before` and `after` in the view, `frameFromView` null for the frame itself. */

@@ -20,6 +20,7 @@ import { HeadSection } from "./HeadSection";
 import { PointsSection } from "./PointsSection";
 import { OutlineList } from "./OutlineList";
 import { References } from "./References";
+import { followedSpan } from "./model";
 import { withOutline } from "./outlines";
 import { FollowSection, NeedsALook } from "./FollowSection";
 import { TackList } from "./TackList";
@@ -147,7 +148,7 @@ export function DrapeCard({ shot, recipe, drape }: { shot: Schema["Shot"]; recip
                 ok &&
                 follow &&
                 track &&
-                void start({ kind: "follow", drape: drape.name, first: shot.in_frame, last: shot.out_frame }),
+                void start({ kind: "follow", drape: drape.name, ...followedSpan(track, shot) }),
             )
           }
         />

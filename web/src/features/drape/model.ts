@@ -57,6 +57,15 @@ export const isSeen = (status: string | undefined): boolean => status === "ok" |
 /** Whether a surface is hidden or not found on a frame of this status: out of the picture is neither. */
 export const isLost = (status: string | undefined): boolean => status === "lost" || status === "occluded";
 
+/** From where to where a surface was followed; all frames of the shot where it was not. */
+export function followedSpan(
+  track: TrackRows | null | undefined,
+  shot: { in_frame: number; out_frame: number },
+): { first: number; last: number } {
+  const first = track?.frames[0] ?? shot.in_frame;
+  return { first, last: track?.frames[track.frames.length - 1] ?? shot.out_frame };
+}
+
 /** The first and last frame of the longest stretch on which a surface is not seen; null where there is none. */
 export function longestLost(track: Pick<TrackRows, "frames" | "status">): [number, number] | null {
   let best: [number, number] | null = null;
