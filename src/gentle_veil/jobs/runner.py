@@ -20,6 +20,7 @@ from gentle_veil.core.errors import CancelledError, NotFoundError, VeilError
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.jobs.context import JobContext
 from gentle_veil.jobs.handlers import HANDLERS
+from gentle_veil.jobs.overtaking import overtakes
 from gentle_veil.services.library import Library
 from gentle_veil.store.tables import DeliveryRow, JobRow, now
 
@@ -27,7 +28,6 @@ MAX_ATTEMPTS = 3
 WORKERS = 2
 WARM_AFTER_SECONDS = 3.0
 # Work that nobody waits for has a worker of its own, so that it never stands in the way of what somebody asked for.
-OVERTAKEN = ("ready",)  # kinds of which only the newest of a shot is worth doing
 BACKGROUND = ("analyse",)
 log = logging.getLogger(__name__)
 _libraries: dict[str, Library] = {}
@@ -129,7 +129,7 @@ class JobRunner:
     def submit(self, kind: str, shot_id: int, title: str, arguments: dict[str, Any]) -> int:
         """Queue a job, or find the same one queued or running already; returns its id.
 
-        Composing an older state of the shot is stopped: nobody looks at it any more.
+        What it overtakes is stopped: nobody looks at it any more.
         """
         with self.library.db.session() as session:
             self.library.shot(session, shot_id)
@@ -137,11 +137,11 @@ class JobRunner:
                 select(JobRow).where(
                     JobRow.kind == kind, JobRow.shot_id == shot_id, JobRow.state.in_(("pending", "running"))
                 )
-            )
+            ).all()
             for row in same:
                 if row.arguments == arguments and not row.stop_asked:
                     return row.id
-                if kind in OVERTAKEN:
+                if overtakes(self.library, shot_id, kind, arguments, row.arguments):
                     row.stop_asked = True
                     if row.state == "pending":
                         row.state, row.finished = "cancelled", now()

@@ -9,7 +9,7 @@ from concurrent.futures import Executor, Future
 from pathlib import Path
 
 import pytest
-from conftest import Studio, spot_recipe
+from conftest import MARK, Studio, ring, spot_recipe
 
 from gentle_veil.core.errors import NotFoundError
 from gentle_veil.domain.recipe import Recipe
@@ -60,6 +60,29 @@ def test_composing__only_the_newest_state_of_a_shot_is_worth_it(studio: Studio) 
     measured = runner.submit("prove", studio.id, "t", {"revision": 1})
     newer = runner.submit("ready", studio.id, "t", {"revision": 2})
     assert [row_of(studio, j).state for j in (older, measured, newer)] == ["cancelled", "pending", "pending"]
+
+
+def test_following__a_drape_as_it_was_before_a_change_is_stopped_and_nothing_else(studio: Studio) -> None:
+    studio.shot()
+
+    def revision(**changes: object) -> int:
+        document = spot_recipe()
+        document["drapes"][0] |= changes
+        document["drapes"].append({**document["drapes"][0], "name": "other", "outline": {"0": ring(MARK, 50)}})
+        return recipes.edit(studio.library, studio.id, document, "edit").id
+
+    runner = JobRunner(studio.library, NeverExecutor())
+
+    def follow(at: int, drape: str = "skin", last: int = 15) -> int:
+        return runner.submit("follow", studio.id, "t", {"revision": at, "drape": drape, "first": 0, "last": last})
+
+    first = revision()
+    jobs = [follow(first), follow(first, "other")]
+    tacked = revision(tacks=[{"frame": 5, "at": [1, 1], "to": [2, 2]}])
+    jobs.append(follow(tacked, last=9))
+    assert [row_of(studio, j).state for j in jobs] == ["pending"] * 3
+    jobs.append(follow(revision(outline={"0": ring(MARK, 60)})))
+    assert [row_of(studio, j).state for j in jobs] == ["cancelled", "pending", "cancelled", "pending"]
 
 
 def test_fault__is_told_in_the_job_not_thrown(studio: Studio) -> None:
