@@ -25,7 +25,7 @@ from gentle_veil.core.contracts.surface_track import (
 from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing
-from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer
+from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer, Mixture
 from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
@@ -74,6 +74,7 @@ TOLD_SHARE = 0.5  # of the surface that is explained, from which no company can 
 OUTSIDE_SHARE = 0.15
 SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 FITTED_TIMES = 2  # by dense motion: once leaves a quarter of a px
+SUDDEN = 1.4  # times what the guesses left unexplained on the frame before
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
 COMPLETED_TIMES = 3  # a part of what was lost leads to the next
 LEAST_BOX = 16  # px of the picture, to look at it
@@ -279,28 +280,13 @@ class MeshRun:
         if pyramid is None:
             return self.carried(state, guesses[-1], OUTSIDE)
         self._focused(pyramid, guesses[-1], state.visible)
-        mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
-        # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
-        going = state.status in SEEN and state.before is not None
-        doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
-        for guess, doubt in zip(guesses, doubts, strict=True):
-            mixer.add(guess, doubt=doubt)
-        if state.status in SEEN and state.before is None:
-            self._opened(k, state, pyramid, mixer)
-        elif doubts[mixer.leading()] >= 1:
-            # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
-            self._fitted(k, state, pyramid, mixer, [i for i, doubt in enumerate(doubts) if doubt < 1])
-        best = mixer.best()
-        near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
-        for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
-            mixer.add(guess, guess - best)
-        familiar = self._familiar(k, best)
-        mixture = mixer.mix(state.displacement, familiar, self.company.place)
-        if self.company.judges and state.status in SEEN:
-            carried_off = self._carried_off(pyramid, mixture.displacement)
-            if (carried_off > 0.5).any():
-                familiar = familiar * (1 - carried_off)
-                mixture = mixer.mix(state.displacement, familiar, self.company.place)
+        mixer, best, mixture, familiar = self._mixed(k, state, pyramid, guesses, steady)
+        if self.texture.fine and state.cost is not None and mixture.cost > SUDDEN * state.cost:
+            # Nothing that was tried fits as well as before: it may have set off, and leapt by some threads of a weave.
+            other = self._mixed(k, state, pyramid, guesses, steady, thorough=True)
+            if other[2].cost < mixture.cost:
+                mixer, best, mixture, familiar = other
+        cost = mixture.cost
         memory = state.memory
         unlike = None if memory is None else memory.unlike
         again = regrown(r, pyramid, mixture.displacement, mixture.visible, self._usual_sigma(r.near), unlike)
@@ -321,23 +307,57 @@ class MeshRun:
         if passing:
             fit.visible[...] *= r.look(pyramid, r.near, r.displacement(fit.controls))[1]
         row, new = self._judged(k, state, fit, pyramid, plane.status)
+        new.cost = cost if row.status in SEEN else state.cost
         hidden = row.status in (LOST, OCCLUDED) and not passing
         if new.strange or (hidden and plane.status == WEAK):
             # What the plane took for the region may be a stranger: it must not go on from there.
             history[-1] = (k, last_plane, LOST)
         return row, new
 
-    def _opened(self, k: int, state: MeshState, pyramid: GreyPyramid, mixer: Mixer) -> None:
-        """Add what is found from where the surface is, on the first frame: nothing tells yet how it goes.
-
-        A plane may be led by folds and be 8 px off, and dense motion slips by some threads of a weave; at full
-        resolution, where threads have not yet run together, it does not.
-        """
-        still = mixer.guesses[0]
-        self._fitted(k, state, pyramid, mixer, [0])
-        if self.texture.fine:
-            home = self.registration.look_close(self._fine(self.reference, self._box(self.polygon)), 0 * still)
+    def _mixed(
+        self,
+        k: int,
+        state: MeshState,
+        pyramid: GreyPyramid,
+        guesses: list[ImageF32],
+        steady: list[ImageF32],
+        *,
+        thorough: bool = False,
+    ) -> tuple[Mixer, ImageF32, Mixture, ImageF32]:
+        """The mixture of all guesses and of what dense motion finds from the best, with its mixer, that best guess
+        (2, h, w) and where the colour is the surface's; ``thorough``: what is found from each is among them."""
+        r = self.registration
+        mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
+        # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
+        going = state.status in SEEN and state.before is not None
+        doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
+        for guess, doubt in zip(guesses, doubts, strict=True):
+            mixer.add(guess, doubt=doubt)
+        if self.texture.fine and state.memory is None and state.before is None:
+            # The first frame: nothing tells yet how it goes. A plane may be led by folds and be 8 px off, and dense
+            # motion slips by some threads of a weave; at full resolution, where they have not yet run together, not.
+            still = guesses[0]
+            home = r.look_close(self._fine(self.reference, self._box(self.polygon)), 0 * still)
             mixer.add(self._near_by(home, pyramid, still))
+        elif doubts[mixer.leading()] >= 1:
+            # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
+            self._fitted(k, state, pyramid, mixer, [i for i, doubt in enumerate(doubts) if doubt < 1])
+        for guess in guesses if thorough else ():
+            found = [] if state.close is None else [self._near_by(state.close, pyramid, guess)]
+            for other in [*found, *self.dense_guesses(k, state, pyramid, guess)]:
+                mixer.add(other)
+        best = mixer.best()
+        near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
+        for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
+            mixer.add(guess, guess - best)
+        familiar = self._familiar(k, best)
+        mixture = mixer.mix(state.displacement, familiar, self.company.place)
+        if self.company.judges and state.status in SEEN:
+            carried_off = self._carried_off(pyramid, mixture.displacement)
+            if (carried_off > 0.5).any():
+                familiar = familiar * (1 - carried_off)
+                mixture = mixer.mix(state.displacement, familiar, self.company.place)
+        return mixer, best, mixture, familiar
 
     def _fitted(self, k: int, state: MeshState, pyramid: GreyPyramid, mixer: Mixer, own: list[int]) -> None:
         """Add what dense motion finds from the best of some guesses, ``own``, which are then more by what is found."""

@@ -32,3 +32,5 @@ class MeshState:
     def hidden_for(self) -> float:
         """For how many frames half of the vertices have been hidden."""
         return 0.0 if self.hidden is None else float(np.median(self.hidden))
+
+    cost: float | None = None  # what the guesses left unexplained, 0 to 1
