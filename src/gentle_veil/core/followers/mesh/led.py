@@ -54,7 +54,7 @@ class LedRun(MeshRun):
             return None
         size = float(np.ptp(home.flat, axis=0).max())
         part = self.registration.lattice
-        return _WholeFace(self.frames, replace(self.region, polygon=inner), part, size, self.step)
+        return _WholeFace(self.frames, replace(self.region, polygon=inner, drawn={}), part, size, self.step)
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         self.step = 1 if side[0] > self.reference else -1

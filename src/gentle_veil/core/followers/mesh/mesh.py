@@ -5,13 +5,10 @@ itself from a solve against the reference picture, so that nothing drifts. What 
 whole neighbourhoods fit, and is carried by what is seen around it.
 """
 
-import statistics
 from dataclasses import replace
 
 import numpy as np
 
-from gentle_veil.core.contracts.follower import Region
-from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.surface_track import (
     LOST,
     OCCLUDED,
@@ -22,49 +19,34 @@ from gentle_veil.core.contracts.surface_track import (
     SurfaceTrack,
     TrackRow,
 )
-from gentle_veil.core.followers.mesh.company import LOOK_MARGIN, Accompanied
+from gentle_veil.core.followers.mesh.company import LOOK_MARGIN
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
-from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR, Focusing
-from gentle_veil.core.followers.mesh.hypotheses import CloseFlow, LatticeFlow, Mixer, Mixture
+from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR
+from gentle_veil.core.followers.mesh.hypotheses import Mixer, Mixture
 from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
+from gentle_veil.core.followers.mesh.looking import LEAST_BOX, MeshLook
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
-from gentle_veil.core.followers.mesh.options import MeshOptions
-from gentle_veil.core.followers.mesh.parting import in_one_piece
 from gentle_veil.core.followers.mesh.regrowing import regrown
-from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
 from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
 from gentle_veil.core.followers.mesh.strain import strain_of
-from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
-from gentle_veil.core.followers.mesh.texture import texture_of
-from gentle_veil.core.followers.mesh.vertices import Vertices
-from gentle_veil.core.followers.plane.options import PlaneOptions
-from gentle_veil.core.followers.plane.plane import PlaneHistory, PlaneRun, box_around, clip_box, shown_mask
+from gentle_veil.core.followers.plane.plane import PlaneHistory, box_around, clip_box
 from gentle_veil.core.geometry.homography import apply_homography
-from gentle_veil.core.geometry.spline_field import SplineGrid
 from gentle_veil.core.geometry.thin_plate import as_moved
-from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
 from gentle_veil.core.motion.mesh_registration import (
-    BROAD,
     COARSE,
     FIRST_SIGMA,
-    LEVELS,
     NEAR,
     STEP,
     Light,
     MeshFit,
-    MeshRegistration,
     Stiffness,
 )
-from gentle_veil.core.motion.pyramid import GreyPyramid, grey
+from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.motion.ranks import middle
-from gentle_veil.core.types import ImageF32, Points
+from gentle_veil.core.types import ImageF32
 
-SEARCH_PX = 40
-SPACING_SHARE, SPACING_RANGE = 1 / 22, (12.0, 40.0)  # of the root of the region's area
 TRIAL_ITERATIONS = (3, 0)  # what the coarse picture says, all of them are told by one solve
-TRIAL_BLOCK = 4  # lattice points
-SIGMA_GROWTH = 2.0
 LOST_CORRELATION, WEAK_CORRELATION = 0.35, 0.6
 LOST_ALIKE = 0.5  # plain correlation: a mesh bends over foreign texture to about a third
 FAINT_CONTRAST, NO_CONTRAST = 0.6, 0.05  # of the reference's
@@ -72,12 +54,10 @@ WEAK_ERROR_PX = 1.25  # expected of the middlemost vertex
 LOST_SHARE, WEAK_SHARE = 0.12, 0.8
 TOLD_SHARE = 0.5  # of the surface that is explained, from which no company can deny it
 OUTSIDE_SHARE = 0.15
-SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 FITTED_TIMES = 2  # by dense motion: once leaves a quarter of a px
 SUDDEN = 1.4  # times what the guesses left unexplained on the frame before
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
 COMPLETED_TIMES = 3  # a part of what was lost leads to the next
-LEAST_BOX = 16  # px of the picture, to look at it
 STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
 AWAY, UNLIKE = (2.0, 4.0), (0.3, 0.5)  # usual misses of the company; of the correlation with the reference
 RECALLED, LEARN_FROM = 24, 4  # known frames that are looked at again before going on, and the last, followed again
@@ -104,44 +84,8 @@ def _known_before(known: SurfaceTrack | None, reference: int, side: list[int]) -
     return out
 
 
-class MeshRun:
+class MeshRun(MeshLook):
     """One region being followed as a mesh; another follower may put in its own guesses."""
-
-    def __init__(self, frames: FrameSource, region: Region, options: MeshOptions) -> None:
-        self.frames, self.reference, self.options = frames, region.reference, options
-        self.drawn = region.drawn
-        self.plane = PlaneRun(frames, region, PlaneOptions())
-        polygon = self.polygon = np.asarray(region.polygon, np.float64)
-        width, height = frames.size
-        mask = clear_of_the_silhouette(frames, self.reference, polygon, shown_mask(region, width, height))
-        mask = in_one_piece(frames, self.reference, polygon, mask)
-        low, high = polygon.min(axis=0), polygon.max(axis=0)
-        spacing = options.spacing or float(np.clip(np.sqrt(mask.sum()) * SPACING_SHARE, *SPACING_RANGE))
-        spacing = min(spacing, float((high - low).min()) / 3)
-        margin = max(options.reach * float((high - low).max()), 4.0)
-        box = (low[0] - margin, low[1] - margin, high[0] + margin, high[1] + margin)
-        self.grid = SplineGrid(box, spacing)
-        self.level_count = max(2, self.plane.level_count)
-        self.full_scale = frames.encoding.full_scale
-        self.texture = texture_of(grey(frames[self.reference], self.full_scale, self.plane.weights), mask)
-        reference = self._fine(self.reference, self._box(polygon), void=False)
-        self.registration = MeshRegistration(reference, mask, self.grid)
-        self.mesh = Vertices(self.grid, polygon)
-        self.flow = LatticeFlow()
-        self.close_flow = CloseFlow(self.registration.shape)
-        self.focusing = Focusing(self.registration)
-        self.colour = self._colour(self.reference, self.registration.base)
-        self.sigmas: tuple[list[float], ...] = tuple([] for _ in range(LEVELS))
-        self.company = Accompanied(self.plane, self.registration)
-        rng = np.random.default_rng(7)
-        shape = (self.registration.shape[0] // TRIAL_BLOCK + 1, self.registration.shape[1] // TRIAL_BLOCK + 1)
-        blocks = rng.random(shape) < 0.2
-        self.left_out = np.kron(blocks, np.ones((TRIAL_BLOCK, TRIAL_BLOCK), bool))[
-            : self.registration.shape[0], : self.registration.shape[1]
-        ]
-
-    def _box(self, points: Points) -> tuple[int, int, int, int]:
-        return clip_box(box_around(points, SEARCH_PX), *self.frames.size)
 
     def reference_row(self) -> TrackRow:
         return TrackRow(self.mesh.at, np.zeros(len(self.mesh.at)), OK)
@@ -219,24 +163,6 @@ class MeshRun:
             str(known.status[row]),
             None if before is None else r.displacement(self.mesh.controls(known.positions[before])),
         )
-
-    def _pyramid(self, k: int, *displacements: ImageF32):  # type: ignore[no-untyped-def]
-        places = np.concatenate(
-            [(self.registration.base + d)[:, ::8, ::8].reshape(2, -1).T.astype(np.float64) for d in displacements]
-        )
-        x0, y0, x1, y1 = self._box(places)
-        if x1 - x0 < LEAST_BOX or y1 - y0 < LEAST_BOX:
-            return None
-        return self._fine(k, (x0, y0, x1, y1))
-
-    def _fine(self, k: int, box: tuple[int, int, int, int], *, void: bool = True) -> GreyPyramid:
-        return self.plane.pyramid(k, self.level_count, box, void=void, band=COARSE_BAND, near=self.texture.band)
-
-    def limits(self) -> tuple[float, ...]:
-        return tuple(SIGMA_GROWTH * statistics.median(s[-15:]) if len(s) >= 3 else np.inf for s in self.sigmas)
-
-    def _usual_sigma(self, level: int) -> float:
-        return statistics.median(self.sigmas[level][-15:]) if self.sigmas[level] else FIRST_SIGMA
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         """Where the region is on frame ``k``, next to the frame of ``state``; ``history`` goes on by that frame."""
@@ -366,13 +292,6 @@ class MeshRun:
                 own.append(len(mixer.guesses))
                 mixer.add(guess)
 
-    def _focused(self, pyramid: GreyPyramid, displacement: ImageF32, visible: ImageF32) -> None:
-        """Compare with pictures as soft as the frame under a displacement, in the bands that are left."""
-        r = self.registration
-        blur = self.focusing.blur(r.look(pyramid, NEAR, displacement)[0], visible)
-        r.near = BROAD if blur > SOFT_FROM else NEAR
-        r.pictures = self.focusing.softened(r.pictures)
-
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         """The first guesses that are tried: displacements (2, h, w)."""
         return guesses
@@ -403,18 +322,6 @@ class MeshRun:
         flows = [self.flow.between(picture, seen) * STEP for picture in (*before, r.pictures.templates[r.near])]
         return [best + flow + slopes[0] * flow[0] + slopes[1] * flow[1] for flow in flows]
 
-    def _near_by(self, before: ImageF32, pyramid: GreyPyramid, guess: ImageF32) -> ImageF32:
-        """A guess brought nearer by what the frame before shows at full resolution."""
-        flow = self.close_flow.between(before, self.registration.look_close(pyramid, guess))
-        slopes = self._slopes(guess)
-        near: ImageF32 = guess + flow + slopes[0] * flow[0] + slopes[1] * flow[1]
-        return near
-
-    def _familiar(self, k: int, displacement: ImageF32) -> ImageF32:
-        """Where the frame under a guess has the surface's colour, over the registration's cells."""
-        r = self.registration
-        return familiar(self.colour, self._colour(k, r.base + displacement), r.coarse(r.held))
-
     def _carried_off(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
         """Over the cells, 0 to 1: what neither goes with the company nor looks like the reference passes in front."""
         r = self.registration
@@ -424,17 +331,6 @@ class MeshRun:
         return np.maximum(
             _ramp(self.company.away(displacement), *AWAY) * _ramp(unlike, *UNLIKE), _ramp(strayed, *STRAYED_PX)
         )
-
-    def _colour(self, k: int, at: ImageF32) -> ImageF32:
-        """The chroma of a frame at the lattice's places (2, h, w), one value to a cell."""
-        places = np.stack([self.registration.coarse(p) for p in at], axis=-1)
-        box = self._box(places.reshape(-1, 2).astype(np.float64))
-        return chroma_at(chroma(self.frames[k], self.full_scale, box), box, places)
-
-    def _slopes(self, displacement: ImageF32) -> np.ndarray:
-        """Derivatives (2, 2, h, w) by x and y, per px, by differences on the lattice."""
-        by_y, by_x = np.gradient(displacement, STEP, axis=(1, 2))
-        return np.stack([by_x, by_y])
 
     def solved(self, pyramid, predicted: np.ndarray, light: Light, visible: ImageF32, familiar: ImageF32) -> MeshFit:  # type: ignore[no-untyped-def]
         r, limits = self.registration, self.limits()
