@@ -60,24 +60,30 @@ def _found(before: SurfaceTrack, here: SurfaceTrack, standing: Standing) -> Stan
     They are weighed by what they say of themselves; where they disagree by more than the surer one says, the way there
     is believed. What is left of its error is that, and the error of where it came from.
     """
-    there, back = before.row(here.reference_frames[0]), here.row(before.reference_frames[0])
-    forward = there is not None and str(before.status[there]) in SEEN
-    backward = back is not None and str(here.status[back]) in SEEN
-    points, error = standing.points, np.full(len(standing.points), np.inf)
-    if forward and there is not None:
-        points, error = before.carry(points, there), error_of(before, points, there)
-    if backward and back is not None:
-        other = here.to_reference(standing.points, back)
-        unsure = error_of(here, other, back)
-        share = np.ones(len(other))
-        if forward:
-            off = ((other - points) ** 2).sum(axis=1) / (AGREED * np.minimum(error, unsure)) ** 2
-            share = np.exp(-0.5 * off) * error**2 / (error**2 + unsure**2)
-        points = points + (other - points) * share[:, None] if forward else other
-        error = np.where(np.isfinite(error), error, unsure)
-    if not (forward or backward):
+    ways = [way for way in (_forward(before, here, standing), _backward(before, here, standing)) if way is not None]
+    if not ways:
         return None
-    return Standing(points, np.hypot(standing.error_px, error))
+    (points, error), (other, unsure) = ways[0], ways[-1]
+    off = ((other - points) ** 2).sum(axis=1) / (AGREED * np.minimum(error, unsure)) ** 2
+    share = np.exp(-0.5 * off) * error**2 / (error**2 + unsure**2)
+    return Standing(points + (other - points) * share[:, None], np.hypot(standing.error_px, error))
+
+
+def _forward(before: SurfaceTrack, here: SurfaceTrack, standing: Standing) -> tuple[Points, np.ndarray] | None:
+    """Where the first track has the surface on the second's reference, and how far off it may be."""
+    row = before.row(here.reference_frames[0])
+    if row is None or str(before.status[row]) not in SEEN:
+        return None
+    return before.carry(standing.points, row), error_of(before, standing.points, row)
+
+
+def _backward(before: SurfaceTrack, here: SurfaceTrack, standing: Standing) -> tuple[Points, np.ndarray] | None:
+    """The same, as the second track was followed back to the first's reference."""
+    row = here.row(before.reference_frames[0])
+    if row is None or str(here.status[row]) not in SEEN:
+        return None
+    points = here.to_reference(standing.points, row)
+    return points, error_of(here, points, row)
 
 
 def _with_drawn(
