@@ -6,7 +6,7 @@ from flask_openapi3 import APIBlueprint
 
 from gentle_veil.api import replies, requests
 from gentle_veil.api.shared import FOREVER, library, recipe_of, reply
-from gentle_veil.core.contracts.surface_track import SurfaceTrack, error_from_confidence
+from gentle_veil.core.contracts.surface_track import SurfaceTrack, bounded_error
 from gentle_veil.core.measure.track_checks import jitter
 from gentle_veil.services.belonging import known_curves
 from gentle_veil.services.comparing import apart
@@ -111,7 +111,7 @@ def positions(path: requests.DrapePath, query: requests.LookQuery) -> Response:
 def errors(path: requests.DrapePath, query: requests.LookQuery) -> Response:
     """Little-endian float32 (T, V): the expected error of every vertex in px, at most 99."""
     track = _followed(path, query.revision)
-    return _numbers(np.minimum(error_from_confidence(np.maximum(track.confidence, 1e-3)), MOST_ERROR_PX))
+    return _numbers(np.minimum(bounded_error(track.confidence), MOST_ERROR_PX))
 
 
 @bp.get("/track.<form>")

@@ -28,6 +28,11 @@ def error_from_confidence(conf: np.ndarray) -> np.ndarray:
         return 1.0 / np.asarray(conf, np.float64) - 1.0
 
 
+def bounded_error(conf: np.ndarray) -> np.ndarray:
+    """As `error_from_confidence`, in px; what is not known at all is off by a thousand."""
+    return error_from_confidence(np.maximum(conf, 1e-3))
+
+
 @dataclass(frozen=True)
 class SurfaceTrack:
     """The map from the reference frame to every followed frame.
@@ -196,7 +201,7 @@ class SurfaceTrack:
 
     def mean_error(self, row: int) -> float:
         """Mean expected error of a row in px."""
-        return float(error_from_confidence(np.maximum(self.confidence[row], 1e-3)).mean())
+        return float(bounded_error(self.confidence[row]).mean())
 
     def renumbered(self, offset: int) -> "SurfaceTrack":
         """The same track with ``offset`` added to every frame number."""

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, error_from_confidence
+from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, bounded_error
 from gentle_veil.core.motion.plane_kernels import MAD_TO_SIGMA
 from gentle_veil.core.types import Matrix, Points
 
@@ -61,7 +61,7 @@ def _runs(track: SurfaceTrack, anew: Iterable[int]) -> list[tuple[int, int]]:
 def _settled_run(track: SurfaceTrack, start: int, end: int) -> np.ndarray:
     measured = track.positions[start:end].astype(np.float64)
     seen = np.isin(track.status[start:end], SEEN)
-    error = error_from_confidence(np.maximum(track.confidence[start:end], 1e-3))
+    error = bounded_error(track.confidence[start:end])
     usual = np.median(error[seen], axis=0) if seen.any() else np.median(error, axis=0)
     unusual = np.maximum(error / (HIDDEN_TIMES * np.maximum(usual, 1e-3)), 1.0)
     # Sure vertices count most, and the same on every frame: weights that change would make the motion tremble.

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, error_from_confidence
+from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, bounded_error
 from gentle_veil.core.geometry.thin_plate import as_moved
 from gentle_veil.core.types import Points
 
@@ -26,7 +26,7 @@ class Standing:
 
 def error_of(track: SurfaceTrack, points_ref: Points, row: int) -> np.ndarray:
     """Expected errors (N,) px at points of a track's reference."""
-    said = error_from_confidence(np.maximum(track.carry_confidence(points_ref, row), 1e-3))
+    said = bounded_error(track.carry_confidence(points_ref, row))
     return np.asarray(np.maximum(said, LEAST_ERROR_PX))
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import ConvexHull, Delaunay, QhullError, cKDTree
 
-from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, error_from_confidence
+from gentle_veil.core.contracts.surface_track import SEEN, SurfaceTrack, bounded_error
 from gentle_veil.core.geometry.mesh import locate_points
 from gentle_veil.core.types import MaskBool, Points
 
@@ -99,7 +99,7 @@ def _needed(track: SurfaceTrack, fixed: MaskBool) -> MaskBool:
     seen = seen if len(seen) else np.arange(len(track.frames))
     rows = seen[np.unique(np.linspace(0, len(seen) - 1, min(MOST_FRAMES, len(seen))).round().astype(int))]
     moved = np.moveaxis(track.positions[rows].astype(np.float64), 1, 0)  # (V, T, 2)
-    error = error_from_confidence(np.maximum(track.confidence[rows], 1e-3)).T
+    error = bounded_error(track.confidence[rows]).T
     allowed = np.maximum(TOLERANCE_PX, TOLERANCE_SHARE * error)
     chosen = fixed.copy()
     chosen[ConvexHull(track.vertices_ref).vertices] = True

@@ -21,7 +21,7 @@ from gentle_veil.core.contracts.surface_track import (
     WEAK,
     SurfaceTrack,
     TrackRow,
-    error_from_confidence,
+    bounded_error,
     merge_tracks,
     track_from_rows,
 )
@@ -148,7 +148,7 @@ class _Way:
             self._place(k, frame_from_ref)
         if known.status[row] in SEEN:
             count = self.run.count
-            error_px = error_from_confidence(np.maximum(known.confidence[row][:count], 1e-3))
+            error_px = bounded_error(known.confidence[row][:count])
             held = np.flatnonzero(error_px <= HELD_ERROR_PX + 1e-3)
             jacobians = jacobians_of(known.frame_from_ref(row), self.run.points)
             if self.run.options.refresh and len(held):
