@@ -8,9 +8,13 @@ export function drawnOn(drape: Drape, frame: number): Outline | null {
   return written === undefined ? null : readOutline(written);
 }
 
+/** The outlines as they are written, on those frames that are kept. */
+const outlinesOn = (drape: Drape, kept: (frame: number) => boolean): Record<string, unknown> =>
+  Object.fromEntries(Object.entries(drape.outline).filter(([f]) => kept(Number(f))));
+
 /** The drape with its outline changed on a reference; on the others points come and go at the same places. */
 export function withOutline(drape: Drape, frame: number, before: Outline, after: Outline): Drape {
-  const others = Object.entries(drape.outline).filter(([f]) => Number(f) !== frame);
+  const others = Object.entries(outlinesOn(drape, (f) => f !== frame));
   return {
     ...drape,
     outline: {
@@ -28,17 +32,11 @@ export function withReferences(drape: Drape, frames: number[], seeded: Record<st
     ...drape,
     reference_frames: frames,
     tacks: drape.tacks?.filter((t) => !frames.includes(t.frame)),
-    outline: {
-      ...Object.fromEntries(Object.entries(drape.outline).filter(([f]) => frames.includes(Number(f)))),
-      ...seeded,
-    },
+    outline: { ...outlinesOn(drape, (f) => frames.includes(f)), ...seeded },
   };
 }
 
 /** The drape with its outline on one of the other references where the surface itself is found. */
 export function asFollowed(drape: Drape, frame: number): Drape {
-  return {
-    ...drape,
-    outline: Object.fromEntries(Object.entries(drape.outline).filter(([f]) => Number(f) !== frame)),
-  };
+  return { ...drape, outline: outlinesOn(drape, (f) => f !== frame) };
 }

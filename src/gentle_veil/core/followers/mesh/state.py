@@ -27,10 +27,9 @@ class MeshState:
     strange: bool = False  # something else was found in the surface's place
     likeness: Likeness = ALIKE_SO_FAR  # usual of late
     now: Likeness | None = None  # on this frame, where it is seen
+    cost: float | None = None  # what the guesses left unexplained, 0 to 1
 
     @property
     def hidden_for(self) -> float:
         """For how many frames half of the vertices have been hidden."""
         return 0.0 if self.hidden is None else float(np.median(self.hidden))
-
-    cost: float | None = None  # what the guesses left unexplained, 0 to 1
