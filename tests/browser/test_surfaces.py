@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Locator, Page, Response, expect
-from test_story import LONG, card, drag, go_to, look, opened, place
+from test_story import LONG, card, drag, go_to, look, opened, place, soon
 from test_veil_kinds import add, settled, shot
 
 pytestmark = pytest.mark.browser
@@ -119,6 +119,44 @@ def test_face_part__is_found_and_draped(page: Page, server) -> None:
     expect(card(page).get_by_role("radio", name="Face", exact=True)).to_have_attribute("aria-checked", "true")
     expect(rack(page).get_by_text("forehead")).to_be_visible()
     remove_drape(page, "forehead")
+
+
+def test_panes__are_dragged_remembered_and_put_back(page: Page, server) -> None:
+    followed_patch(page, server, 22, (390, 240), (490, 240), (490, 320), (390, 320))
+
+    def width(view: str) -> float:
+        box = page.get_by_test_id(f"view-{view} view").bounding_box()
+        assert box is not None
+        return box["width"]
+
+    shot, flat = width("Shot"), width("Flat")
+    page.keyboard.press("Shift+V")
+    soon(lambda: abs(width("Flat") - shot) < 12)
+    assert abs(width("Shot") - flat) < 12
+    look_of = page.get_by_label("What is seen").and_(page.get_by_role("combobox"))
+    look_of.select_option("matte")  # there is no room for buttons
+    expect(page.get_by_test_id("picture-Shot view")).to_have_attribute("data-shown", re.compile("look=matte"))
+    look_of.select_option("result")
+    page.keyboard.press("Shift+V")
+    soon(lambda: abs(width("Flat") - flat) < 2)
+    line = page.get_by_role("separator", name="Width of the rack")
+    box = line.bounding_box()
+    assert box is not None
+    drag(page, (box["x"], 300), (box["x"] + 60, 300))
+    soon(lambda: (line.bounding_box() or box)["x"] > box["x"] + 50)
+    frame = page.get_by_label("Frame", exact=True).input_value()
+    line.focus()
+    page.keyboard.press("ArrowLeft")
+    assert page.get_by_label("Frame", exact=True).input_value() == frame
+    soon(lambda: (line.bounding_box() or box)["x"] < box["x"] + 50)
+    dragged = (line.bounding_box() or box)["x"]
+    page.reload()
+    soon(lambda: line.count() > 0 and abs((line.bounding_box() or box)["x"] - dragged) < 2)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("panes back")
+    page.keyboard.press("Enter")
+    soon(lambda: abs((line.bounding_box() or box)["x"] - box["x"]) < 2)
+    remove_drape(page, "skin 1")
 
 
 def test_painting__a_stroke_follows_the_surface_and_can_be_taken_back(page: Page, server) -> None:

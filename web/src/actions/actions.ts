@@ -1,3 +1,4 @@
+import { forgetSizes } from "../app/Panes";
 import { SPAN_FRAMES, STUCK, useUi, type Look, type Stage } from "../app/store";
 
 /** What an action may need of the place it is called in. */
@@ -297,6 +298,23 @@ export const ACTIONS: Action[] = [
     group: "Seeing",
     keys: ["v"],
     run: () => ui().set({ flatShown: !ui().flatShown }),
+  },
+  {
+    id: "flat.larger",
+    label: "Flat view larger or smaller",
+    group: "Seeing",
+    keys: ["Shift+V"],
+    run: () => ui().set({ flatShown: true, flatLarge: !ui().flatLarge }),
+  },
+  {
+    id: "panes",
+    label: "Panes back to their sizes",
+    group: "Seeing",
+    keys: [],
+    run: () => {
+      forgetSizes();
+      ui().set({ panesPutBack: ui().panesPutBack + 1, flatLarge: null });
+    },
   },
   {
     id: "pad",

@@ -3,6 +3,9 @@ import { actionFor, keyName, type Doing } from "./actions";
 import { useUi } from "../app/store";
 
 const TYPING = "input, textarea, select, [contenteditable]";
+/** Between panes, arrow keys, Home and End move the line. */
+const DIVIDER = "[role=separator]";
+const DIVIDER_KEYS = new Set(["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End"]);
 
 /** One listener for all shortcuts; silent while typing or while a dialog is open. */
 export function useKeys(doing: Doing | null): void {
@@ -12,6 +15,7 @@ export function useKeys(doing: Doing | null): void {
       const target = e.target as HTMLElement;
       const action = actionFor(keyName(e));
       if (!action || useUi.getState().dialog !== "none") return;
+      if (target.closest(DIVIDER) && DIVIDER_KEYS.has(e.key)) return;
       if (target.closest(TYPING) || (e.key === " " && target.closest("button, [role=switch], [role=radio]")))
         return;
       if (action.when && !action.when(doing)) return;

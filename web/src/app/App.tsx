@@ -1,3 +1,4 @@
+import { Panel } from "react-resizable-panels";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { HelpSheet, Palette } from "../actions/Palette";
@@ -22,6 +23,7 @@ import { Button, Section } from "../ui/controls";
 import { useSelected } from "../features/useSelected";
 import { Views } from "../viewer/Views";
 import { Header } from "./Header";
+import { Divider, Panes, SidePane } from "./Panes";
 import { useUi, useUiAside } from "./store";
 
 /** The in and out frame of a shot: the newest arrives last. */
@@ -185,50 +187,76 @@ function Workplace({
         canUndo={doing.canUndo}
         canRedo={doing.canRedo}
       />
-      <main className="flex min-h-0 flex-1">
-        <Rack shot={shot} />
-        <Views shot={shot} />
-        <aside
-          key={`${ui.stage} ${chosen.kind === "shot" ? "" : chosen.name}`} // another card begins at its top
-          aria-label="Card"
-          className="w-[284px] shrink-0 overflow-x-hidden overflow-y-auto border-l border-line bg-panel"
-        >
-          {ui.stage === "shot" && <ShotCard shot={shot} setRange={(a, b) => void setRange(a, b)} />}
-          {ui.stage === "drape" &&
-            (recipe && holdout ? (
-              <HoldoutCard key={holdout.name} shot={shot} recipe={recipe} holdout={holdout} />
-            ) : recipe && drape ? (
-              <DrapeCard key={drape.name} shot={shot} recipe={recipe} drape={drape} />
-            ) : (
-              <Section title="Drape">
-                <p className="mb-2 text-dim">
-                  A drape is a piece of surface that is followed. Draw one on a sharp frame, loosely around
-                  the thing.
-                </p>
-                <Button kind="main" onClick={() => ui.set({ tool: "outline", playing: 0 })}>
-                  Draw a drape
-                </Button>
-              </Section>
-            ))}
-          {ui.stage === "veil" &&
-            (recipe && veil ? (
-              <VeilCard key={veil.name} shot={shot} recipe={recipe} veil={veil} />
-            ) : (
-              <Section title="Veil">
-                <p className="mb-2 text-dim">
-                  A veil is one change that rests on a drape. Choose one in the rack, or mark a spot on{" "}
-                  {drape ? drape.name : "a drape"}.
-                </p>
-                <Button kind="main" onClick={() => ui.set({ tool: drape ? "mark" : "spot", playing: 0 })}>
-                  {drape ? "Mark a spot" : "Take a spot off"}
-                </Button>
-              </Section>
-            ))}
-          {ui.stage === "proof" && <ProofCard shot={shot} veils={recipe?.veils.length ?? 0} />}
-          {ui.stage === "delivery" && revision && <HandOverCard shot={shot} revision={revision} />}
-        </aside>
-      </main>
-      <Score shot={shot} setRange={(a, b) => void setRange(a, b)} />
+      <Panes
+        key={ui.panesPutBack}
+        id="desk"
+        panes={["pictures", "score"]}
+        orientation="vertical"
+        className="min-h-0 flex-1"
+      >
+        <Panel id="pictures" minSize={200}>
+          <main className="h-full">
+            <Panes id="sides" panes={["rack", "views", "card"]}>
+              <SidePane id="rack" size={206} least={160} most={420}>
+                <Rack shot={shot} />
+              </SidePane>
+              <Divider label="Width of the rack" />
+              <Panel id="views" minSize={280} className="flex">
+                <Views shot={shot} />
+              </Panel>
+              <Divider label="Width of the card" />
+              <SidePane id="card" size={284} least={250} most={520}>
+                <aside
+                  key={`${ui.stage} ${chosen.kind === "shot" ? "" : chosen.name}`} // another card begins at its top
+                  aria-label="Card"
+                  className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-panel"
+                >
+                  {ui.stage === "shot" && <ShotCard shot={shot} setRange={(a, b) => void setRange(a, b)} />}
+                  {ui.stage === "drape" &&
+                    (recipe && holdout ? (
+                      <HoldoutCard key={holdout.name} shot={shot} recipe={recipe} holdout={holdout} />
+                    ) : recipe && drape ? (
+                      <DrapeCard key={drape.name} shot={shot} recipe={recipe} drape={drape} />
+                    ) : (
+                      <Section title="Drape">
+                        <p className="mb-2 text-dim">
+                          A drape is a piece of surface that is followed. Draw one on a sharp frame, loosely
+                          around the thing.
+                        </p>
+                        <Button kind="main" onClick={() => ui.set({ tool: "outline", playing: 0 })}>
+                          Draw a drape
+                        </Button>
+                      </Section>
+                    ))}
+                  {ui.stage === "veil" &&
+                    (recipe && veil ? (
+                      <VeilCard key={veil.name} shot={shot} recipe={recipe} veil={veil} />
+                    ) : (
+                      <Section title="Veil">
+                        <p className="mb-2 text-dim">
+                          A veil is one change that rests on a drape. Choose one in the rack, or mark a spot
+                          on {drape ? drape.name : "a drape"}.
+                        </p>
+                        <Button
+                          kind="main"
+                          onClick={() => ui.set({ tool: drape ? "mark" : "spot", playing: 0 })}
+                        >
+                          {drape ? "Mark a spot" : "Take a spot off"}
+                        </Button>
+                      </Section>
+                    ))}
+                  {ui.stage === "proof" && <ProofCard shot={shot} veils={recipe?.veils.length ?? 0} />}
+                  {ui.stage === "delivery" && revision && <HandOverCard shot={shot} revision={revision} />}
+                </aside>
+              </SidePane>
+            </Panes>
+          </main>
+        </Panel>
+        <Divider label="Height of the score" across />
+        <SidePane id="score" size={214} least={82} most="70%">
+          <Score shot={shot} setRange={(a, b) => void setRange(a, b)} />
+        </SidePane>
+      </Panes>
       {ui.dialog === "palette" && <Palette doing={doing} />}
       {ui.dialog === "history" && <HistoryDialog shot={shot.id} />}
     </>

@@ -65,6 +65,10 @@ interface Ui {
   /** Frames that are played over and over instead of the range. */
   span: [number, number] | null;
   flatShown: boolean;
+  /** Whether the flat view is the larger one; null until somebody chose. */
+  flatLarge: boolean | null;
+  /** How often all panes were put back to their sizes. */
+  panesPutBack: number;
   pad: Pad;
   dialog: "none" | "bring-in" | "help" | "palette" | "history";
   said: string;
@@ -101,6 +105,8 @@ export const useUi = create<Ui>((set) => ({
   lens: false,
   span: null,
   flatShown: true,
+  flatLarge: null,
+  panesPutBack: 0,
   pad: "dark",
   dialog: "none",
   said: "",
@@ -135,6 +141,8 @@ export function useUiAside(): Omit<Ui, "frame" | "playing" | "wipe" | "said" | "
       lens: s.lens,
       span: s.span,
       flatShown: s.flatShown,
+      flatLarge: s.flatLarge,
+      panesPutBack: s.panesPutBack,
       pad: s.pad,
       dialog: s.dialog,
       fault: s.fault,

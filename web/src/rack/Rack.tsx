@@ -147,7 +147,7 @@ export function Rack({ shot }: { shot: Schema["Shot"] }) {
     );
   };
   return (
-    <nav aria-label="Rack" className="flex w-[206px] shrink-0 flex-col border-r border-line bg-panel">
+    <nav aria-label="Rack" className="flex min-h-0 flex-1 flex-col bg-panel">
       <div className="flex flex-col gap-1.5 border-b border-line p-2">
         <Button
           kind="main"

@@ -241,7 +241,7 @@ export function Score({ shot, setRange }: { shot: Shot; setRange: (a: number, b:
     drawCurve(ctx, s, h, values, first, "#cfcfcf");
 
   return (
-    <div className="flex h-[214px] shrink-0 flex-col border-t border-line bg-panel">
+    <div className="flex min-h-0 flex-1 flex-col bg-panel">
       <Transport shot={shot} />
       <div
         ref={box}

@@ -19,13 +19,27 @@ export function LookButtons({ gainButton }: { gainButton: ReactNode }) {
   const seenMatte = matteLook(look);
   return (
     <>
-      <Choice
-        label="What is seen"
+      <span className="hidden @lg:contents">
+        <Choice
+          label="What is seen"
+          value={seenMatte ? "matte" : look}
+          options={LOOKS}
+          onChange={(v) => ui.set({ look: v })}
+          compact
+        />
+      </span>
+      <select
+        aria-label="What is seen"
         value={seenMatte ? "matte" : look}
-        options={LOOKS}
-        onChange={(v) => ui.set({ look: v })}
-        compact
-      />
+        onChange={(e) => ui.set({ look: e.target.value as Look })}
+        className="rounded border border-line bg-ground px-1 py-0.5 @lg:hidden"
+      >
+        {LOOKS.map(({ value, text }) => (
+          <option key={value} value={value}>
+            {text}
+          </option>
+        ))}
+      </select>
       {look === "tracked" && gainButton}
       {seenMatte && (
         <Button

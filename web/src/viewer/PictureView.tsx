@@ -308,10 +308,10 @@ export function PictureView(props: Props) {
     tool !== "none" ? "cursor-crosshair" : drag?.kind === "pan" ? "cursor-grabbing" : "cursor-default";
 
   return (
-    <div className="flex min-w-0 flex-1 flex-col" role="group" aria-label={props.name}>
+    <div className="@container flex min-w-0 flex-1 flex-col" role="group" aria-label={props.name}>
       <div className="flex h-8 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
         {props.head}
-        <span className="ml-auto flex items-center gap-1 text-[12px] text-dim">
+        <span className="ml-auto flex shrink-0 items-center gap-1 text-[12px] text-dim">
           <button
             className="rounded px-1.5 hover:text-bright"
             onClick={() => setChosen(null)}

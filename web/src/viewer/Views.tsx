@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo } from "react";
+import { useCallback, useEffect, useMemo, useRef } from "react";
+import { Panel, type GroupImperativeHandle } from "react-resizable-panels";
 import type { Schema } from "../api/client";
+import { Divider, Panes } from "../app/Panes";
 import { useUi, type ToolName } from "../app/store";
 import {
   draftQuery,
@@ -35,6 +37,9 @@ import { usePreview } from "./usePreview";
 import { usePlayback, usePrefetch } from "./usePlayback";
 import { useShapes } from "./useShapes";
 
+/** Percent of both views that are the flat one: usual, and while it is the larger one. */
+const FLAT_SHARE = 33;
+const FLAT_SHARE_LARGE = 67;
 const FLAT_TOOLS: ToolName[] = ["mark", "brush", "source", "stroke"];
 
 export function Views({ shot }: { shot: Schema["Shot"] }) {
@@ -81,6 +86,12 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
           : "result";
   const gain = ui.contrastGain;
   const flatOpen = ui.flatShown && drape !== null;
+  const pair = useRef<GroupImperativeHandle | null>(null);
+  useEffect(() => {
+    if (ui.flatLarge === null || !flatOpen) return;
+    const flat = ui.flatLarge ? FLAT_SHARE_LARGE : FLAT_SHARE;
+    pair.current?.setLayout({ shot: 100 - flat, flat });
+  }, [ui.flatLarge, flatOpen]);
 
   const addresses = useCallback(
     (f: number): string[] => {
@@ -181,101 +192,114 @@ export function Views({ shot }: { shot: Schema["Shot"] }) {
   );
 
   return (
-    <div className="flex min-h-0 min-w-0 flex-1">
-      <PictureView
-        name="Shot view"
-        width={shot.facts.width}
-        height={shot.facts.height}
-        shown={{
-          moving: layers.map((l) => frameAddress(scene, frame, l, "jpg", matteOf, gain)),
-          still: layers.map((l) => frameAddress(scene, frame, l, "png", matteOf, gain)),
-        }}
-        look={look}
-        playing={playing !== 0}
-        outlines={[...shotItems.outlines, ...draftOutline, ...holdoutItems()]}
-        donors={shotItems.donors}
-        grips={shotItems.grips}
-        ellipses={ellipses}
-        preview={preview}
-        brush={brushFor(frameMap ? reversed(frameMap) : null)}
-        mesh={mesh ?? draft}
-        note={
-          preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
-        }
-        tool={ui.tool}
-        onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, still))}
-        onDrawn={(p) => void (ui.tool === "holdout" ? addHoldout(p) : addDrape(p))}
-        tacks={tacks}
-        onTack={onTack}
-        onPoint={onPoint}
-        dots={dots}
-        head={<LookButtons gainButton={gainButton} />}
-      />
+    <Panes id="pair" panes={flatOpen ? ["shot", "flat"] : ["shot"]} groupRef={pair}>
+      <Panel id="shot" minSize={160} className="flex">
+        <PictureView
+          name="Shot view"
+          width={shot.facts.width}
+          height={shot.facts.height}
+          shown={{
+            moving: layers.map((l) => frameAddress(scene, frame, l, "jpg", matteOf, gain)),
+            still: layers.map((l) => frameAddress(scene, frame, l, "png", matteOf, gain)),
+          }}
+          look={look}
+          playing={playing !== 0}
+          outlines={[...shotItems.outlines, ...draftOutline, ...holdoutItems()]}
+          donors={shotItems.donors}
+          grips={shotItems.grips}
+          ellipses={ellipses}
+          preview={preview}
+          brush={brushFor(frameMap ? reversed(frameMap) : null)}
+          mesh={mesh ?? draft}
+          note={
+            preparing ? { text: "preparing the veil; the original is shown", colour: COLOURS.saffron } : note
+          }
+          tool={ui.tool}
+          onCircle={(c, r) => void (ui.tool === "spot" ? takeSpotOff(c, r) : addMark(c, r, still))}
+          onDrawn={(p) => void (ui.tool === "holdout" ? addHoldout(p) : addDrape(p))}
+          tacks={tacks}
+          onTack={onTack}
+          onPoint={onPoint}
+          dots={dots}
+          head={<LookButtons gainButton={gainButton} />}
+        />
+      </Panel>
       {flatOpen && (
-        <div className="flex w-[33%] min-w-52 border-l border-line">
-          <PictureView
-            name="Flat view"
-            width={flatBox ? flatBox[2]! - flatBox[0]! : 100}
-            height={flatBox ? flatBox[3]! - flatBox[1]! : 100}
-            shown={
-              track && row !== undefined
-                ? {
-                    moving: [flatOn("jpg")],
-                    still: [flatOn("png")],
-                  }
-                : { moving: [], still: [] }
-            }
-            look={flatLook === "result" ? "result" : "original"}
-            playing={playing !== 0}
-            outlines={flatItems.outlines}
-            donors={flatItems.donors}
-            grips={flatItems.grips}
-            mesh={null}
-            note={null}
-            preview={flatPreview}
-            brush={brushFor(flatBox ? reversed(origin) : null)}
-            tool={FLAT_TOOLS.includes(ui.tool) ? ui.tool : "none"}
-            onCircle={(c, r) => void addMark(c, r * 1, frameFromFlat)}
-            onDrawn={() => {}}
-            empty={
-              row === undefined ? (
-                <div className="max-w-56 text-dim">
-                  <p className="mb-2">
-                    Here <b className="text-ink">{drape.name}</b> stands still once it has been followed to
-                    this frame.
-                  </p>
-                  <Button
-                    kind="main"
-                    onClick={() =>
-                      void start({
-                        kind: "follow",
-                        drape: drape.name,
-                        first: shot.in_frame,
-                        last: shot.out_frame,
-                      })
+        <>
+          <Divider label="Width of the flat view" />
+          <Panel id="flat" defaultSize={`${FLAT_SHARE}%`} minSize={160} className="flex">
+            <PictureView
+              name="Flat view"
+              width={flatBox ? flatBox[2]! - flatBox[0]! : 100}
+              height={flatBox ? flatBox[3]! - flatBox[1]! : 100}
+              shown={
+                track && row !== undefined
+                  ? {
+                      moving: [flatOn("jpg")],
+                      still: [flatOn("png")],
                     }
+                  : { moving: [], still: [] }
+              }
+              look={flatLook === "result" ? "result" : "original"}
+              playing={playing !== 0}
+              outlines={flatItems.outlines}
+              donors={flatItems.donors}
+              grips={flatItems.grips}
+              mesh={null}
+              note={null}
+              preview={flatPreview}
+              brush={brushFor(flatBox ? reversed(origin) : null)}
+              tool={FLAT_TOOLS.includes(ui.tool) ? ui.tool : "none"}
+              onCircle={(c, r) => void addMark(c, r * 1, frameFromFlat)}
+              onDrawn={() => {}}
+              empty={
+                row === undefined ? (
+                  <div className="max-w-56 text-dim">
+                    <p className="mb-2">
+                      Here <b className="text-ink">{drape.name}</b> stands still once it has been followed to
+                      this frame.
+                    </p>
+                    <Button
+                      kind="main"
+                      onClick={() =>
+                        void start({
+                          kind: "follow",
+                          drape: drape.name,
+                          first: shot.in_frame,
+                          last: shot.out_frame,
+                        })
+                      }
+                    >
+                      Follow all frames
+                    </Button>
+                  </div>
+                ) : undefined
+              }
+              head={
+                <>
+                  <span className="font-semibold">Flat</span>
+                  {ui.flatLook !== "same" && <span className="text-saffron">{ui.flatLook}</span>}
+                  {flatLook !== "original" && flatLook !== "result" && gainButton}
+                  <span
+                    className="truncate text-dim"
+                    title={`${drape.name}, as on frame ${referenceOf(drape)}`}
                   >
-                    Follow all frames
+                    {drape.name}
+                  </span>
+                  <Button
+                    kind="quiet"
+                    label={`Flat view ${ui.flatLarge ? "smaller" : "larger"}`}
+                    title={`Make the flat view ${ui.flatLarge ? "smaller" : "larger"} (Shift+V)`}
+                    onClick={() => ui.set({ flatLarge: !ui.flatLarge })}
+                  >
+                    <span aria-hidden>↔</span>
                   </Button>
-                </div>
-              ) : undefined
-            }
-            head={
-              <>
-                <span className="font-semibold">Flat</span>
-                {ui.flatLook !== "same" && <span className="text-saffron">{ui.flatLook}</span>}
-                {flatLook !== "original" && flatLook !== "result" && gainButton}
-                <span
-                  className="truncate text-dim"
-                  title={`${drape.name}, as on frame ${referenceOf(drape)}`}
-                >
-                  {drape.name}
-                </span>
-              </>
-            }
-          />
-        </div>
+                </>
+              }
+            />
+          </Panel>
+        </>
       )}
-    </div>
+    </Panes>
   );
 }
