@@ -35,6 +35,7 @@ from gentle_veil.core.veils.conceal.donors import (
     taken,
 )
 from gentle_veil.core.veils.conceal.extent import mark_extent, told_nearer
+from gentle_veil.core.veils.conceal.fineness import as_fine
 from gentle_veil.core.veils.conceal.hold import Held, held_site, hold_steps
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plates import lay_plates, make_plates
@@ -136,6 +137,7 @@ class Conceal:
         made = patches[0]
         if len(patches) > 1:
             made = mixed(patches, shares(site, around.box, site.placement.polygon_ref, places))
+        made = as_fine(made, matte > 0.5, laid.target_lin, around.ring)
         figures = {"light_stops": float(np.mean(gains)), "donor_inside": min(insides)}
         return Patch(around.box, made, matte, figures)
 
