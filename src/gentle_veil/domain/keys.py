@@ -7,7 +7,7 @@ from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Outline, Veil
 
-FOLLOW_CODE = "33"  # raised when a follower gives other numbers
+FOLLOW_CODE = "34"
 RENDER_CODE = "24"
 
 

@@ -249,14 +249,18 @@ class MeshRegistration:
         inside = (np.abs(seen) < VOID_FROM).astype(np.float32)
         return seen * inside, inside
 
-    def look_close(self, pyramid: GreyPyramid, displacement: ImageF32) -> ImageF32:
-        """The frame's picture under a field, every px of the lattice's box, (STEP h, STEP w)."""
+    def look_close(self, pyramid: GreyPyramid, displacement: ImageF32, wider: int = 0) -> ImageF32:
+        """The frame's picture under a field, every px of the lattice's box, (STEP h, STEP w), and as many px around it
+        as it is to be ``wider``."""
         height, width = (STEP * n for n in self.shape)
-        off = (np.arange(max(width, height)) - (STEP - 1) / 2).astype(np.float32)
-        field = [cv2.resize(d, (width, height), interpolation=cv2.INTER_LINEAR) for d in displacement]
-        x = field[0] + np.float32(self.lattice.xs[0]) + off[:width]
-        y = field[1] + np.float32(self.lattice.ys[0]) + off[:height, None]
-        seen, inside = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
+        off = (np.arange(-wider, max(width, height) + wider) - (STEP - 1) / 2).astype(np.float32)
+        field = [
+            np.pad(cv2.resize(d, (width, height), interpolation=cv2.INTER_LINEAR), wider, mode="edge")
+            for d in displacement
+        ]
+        x = field[0] + np.float32(self.lattice.xs[0]) + off[: width + 2 * wider]
+        y = field[1] + np.float32(self.lattice.ys[0]) + off[: height + 2 * wider, None]
+        seen, inside = np.empty_like(x), np.empty_like(x)
         sample_map(pyramid.levels[0], x, y, 1.0, float(pyramid.origin[0]), float(pyramid.origin[1]), seen, inside)
         return seen
 

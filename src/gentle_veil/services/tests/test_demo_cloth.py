@@ -17,9 +17,10 @@ HOME = 20  # frame on which the outline is a circle
 
 
 @pytest.mark.truth
-@pytest.mark.parametrize(("reference", "to"), [(50, 49), (65, 66), (80, 81)])
+@pytest.mark.parametrize(("reference", "to"), [(50, 49), (65, 66), (80, 81), (10, 8), (30, 32), (50, 47), (65, 68)])
 def test_first_frame_of_a_weave__is_not_led_by_its_folds(reference: int, to: int) -> None:
-    """A plane is 5 to 8 px off there, and dense motion from where it has the cloth slips by some threads."""
+    """A plane is 5 to 8 px off there, and dense motion from where it has the cloth slips by some threads; over two
+    frames and three it has gone 7 to 10 px, farther than what is found close by."""
     truth = np.load(SHIRT / "truth.npz")
     tracks, counted = truth["tracks"].astype(float), truth["visible"] & (truth["facing"] > 0.25)
     known = np.flatnonzero(counted[HOME] & counted[reference])[::6]

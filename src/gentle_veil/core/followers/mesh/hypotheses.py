@@ -1,5 +1,6 @@
 """Where the surface may be on the next frame: several guesses, and their best mixture place by place."""
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -7,7 +8,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.motion.inverse_search import InverseSearch
-from gentle_veil.core.motion.mesh_registration import Light, MeshRegistration
+from gentle_veil.core.motion.mesh_registration import STEP, Light, MeshRegistration
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.motion.ranks import ranked
 from gentle_veil.core.types import ImageF32
@@ -20,6 +21,8 @@ TOGETHER_PX = 4.0  # guesses further apart are not averaged: the middle of two p
 HIDDEN_SIGMA_CELLS = 6.0  # how far around a hidden place its neighbours are asked
 SLACK_PX = 0.7
 UNSEEN_COST = 0.05  # of a guess that sees nothing of what another sees
+TILE_PX, TILE_HELD = 32, 0.9  # a tile's side; how much of it is the surface
+FAR_PX, FAR_PEAKS, PEAK_PX = 20, 5, 2  # how far is looked; how many peaks are tried, and how wide one is
 LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
 
@@ -180,6 +183,39 @@ class CloseFlow:
         """Flow (2, h, w) over the lattice, in px, between pictures as `MeshRegistration.look_close` gives them."""
         flow = _flow(self.search, a, b)
         return np.stack([cv2.resize(f, self.shape[::-1], interpolation=cv2.INTER_AREA) for f in flow])
+
+
+class FarSearch:
+    """Where all of a weave may have gone, farther than `CloseFlow` reaches, by full resolution.
+
+    Tiles of a weave are nearly as like their shifted selves; their correlations, summed, have a peak for every period
+    that it may have gone, which few others rival. Which of them is right tells what is then found close by.
+    """
+
+    def __init__(self, held: ImageF32) -> None:
+        height, width = (STEP * n for n in held.shape)
+        fine = cv2.resize(held, (width, height), interpolation=cv2.INTER_NEAREST)
+        side = min(TILE_PX, height, width)
+        corners = itertools.product(range(0, height - side + 1, side // 2), range(0, width - side + 1, side // 2))
+        self.tiles = [
+            (slice(y, y + side), slice(x, x + side))
+            for y, x in corners
+            if fine[y : y + side, x : x + side].mean() > TILE_HELD
+        ]
+
+    def offsets(self, a: ImageF32, b: ImageF32) -> list[np.ndarray]:
+        """The likeliest offsets (2,) in px, best first, with a(x) = b(x + offset), between pictures as
+        `MeshRegistration.look_close` gives them; ``b`` is wider than ``a`` by FAR_PX on all sides."""
+        total = np.zeros((2 * FAR_PX + 1,) * 2, np.float32)
+        for down, across in self.tiles:
+            there = b[down.start : down.stop + 2 * FAR_PX, across.start : across.stop + 2 * FAR_PX]
+            total += cv2.matchTemplate(there, np.ascontiguousarray(a[down, across]), cv2.TM_CCOEFF_NORMED)
+        found = []
+        for _ in range(FAR_PEAKS if self.tiles else 0):
+            _, _, _, (x, y) = cv2.minMaxLoc(total)
+            found.append(np.array([x - FAR_PX, y - FAR_PX], np.float32))
+            total[max(y - PEAK_PX, 0) : y + PEAK_PX + 1, max(x - PEAK_PX, 0) : x + PEAK_PX + 1] = -np.inf
+        return found
 
 
 def _flow(search: InverseSearch, a: ImageF32, b: ImageF32) -> ImageF32:

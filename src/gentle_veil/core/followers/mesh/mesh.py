@@ -262,9 +262,9 @@ class MeshRun(MeshLook):
         if self.texture.fine and state.memory is None and state.before is None:
             # The first frame: nothing tells yet how it goes. A plane may be led by folds and be 8 px off, and dense
             # motion slips by some threads of a weave; at full resolution, where they have not yet run together, not.
-            still = guesses[0]
-            home = r.look_close(self._fine(self.reference, self._box(self.polygon)), 0 * still)
-            mixer.add(self._near_by(home, pyramid, still))
+            home = r.look_close(self._fine(self.reference, self._box(self.polygon)), 0 * guesses[0])
+            for place in self._far_and_near(home, pyramid, guesses[0]):
+                mixer.add(place)
         elif doubts[mixer.leading()] >= 1:
             # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
             self._fitted(k, state, pyramid, mixer, [i for i, doubt in enumerate(doubts) if doubt < 1])

@@ -143,3 +143,15 @@ def test_factor__is_used_again_but_not_where_a_place_is_hidden(weave: np.ndarray
     assert again is not first
     assert r._spread(again)[0, 0, 0] > 2 * r._spread(first)[0, 0, 0]
     assert r._factor(NEAR, 1.3 * hidden, stiffness, kept=True) is not again
+
+
+@pytest.mark.property
+def test_a_wider_close_look__is_the_same_where_both_look(weave) -> None:
+    r, pyramid = registration(weave[0]), grey_pyramid(weave[0], FULL, 2)
+    field = np.random.default_rng(2).normal(0, 0.5, (2, *r.shape)).astype(np.float32)
+    near, wide = r.look_close(pyramid, field), r.look_close(pyramid, field, 7)
+    assert wide.shape == (near.shape[0] + 14, near.shape[1] + 14)
+    np.testing.assert_array_equal(wide[7:-7, 7:-7], near)
+    still = np.zeros_like(field)
+    beside = r.look_close(pyramid, still + np.float32([7, 0])[:, None, None])
+    np.testing.assert_allclose(r.look_close(pyramid, still, 7)[7:-7, 14:], beside, atol=1e-5)
