@@ -8,7 +8,7 @@ from typing import Any
 from gentle_veil.domain.recipe import Drape, Outline, Veil
 
 FOLLOW_CODE = "34"
-RENDER_CODE = "24"
+RENDER_CODE = "25"
 
 
 def content_key(*parts: Any) -> str:

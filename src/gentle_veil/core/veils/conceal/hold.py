@@ -21,6 +21,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.contracts.veil import Front, Placement, Site, nothing_in_front
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.types import MatteF32, Points
 from gentle_veil.core.veils.conceal.sought import SURELY, Behind, Mark, find, unwrapped
 
 MARGIN = 5  # px of skin around the mark that are compared too
@@ -75,10 +76,10 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     if size > LARGEST_MARK or track.row(reference) is None:
         return Held()
     box = bounding_box(polygon, MARGIN)
-    template = unwrapped(frames, track, reference, box)
+    template = unwrapped(frames, track, reference, box, drawn=True)
     if template.std() < 1e-4:
         return Held()
-    whole = Mark(template, np.ones_like(template), box)
+    mark = Mark(template, _near(polygon, box), box, drawn=True)
     behind = lru_cache(maxsize=2)(Behind.of(frames, placement))  # a mark is looked for as on several frames
     numbers = [int(k) for k in track.frames]
     seen = np.array([track.seen(k) for k in numbers])
@@ -89,7 +90,7 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     steps, sure = np.zeros((len(numbers), 2)), np.zeros(len(numbers))
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
-        steps[i], sure[i] = find(frames, track, numbers[i], whole, (reach[i], FAR_COST), behind=behind)
+        steps[i], sure[i] = find(frames, track, numbers[i], mark, (reach[i], FAR_COST), behind=behind)
     believed = sure >= SURE
     if not free.any() or believed[free].mean() < 0.3:
         return Held()
@@ -155,10 +156,14 @@ class _Again:
         return nothing_in_front if self.passed[i] else self.behind
 
     def _look(self, j: int) -> Mark:
-        x0, y0, x1, y1 = self.box
-        near = grown(polygon_mask(self.placement.polygon_ref, x1 - x0, y1 - y0, (x0, y0)), MARGIN - 1)
         look = unwrapped(self.frames, self.placement.track, self.numbers[j], self.box, self.steps[j])
-        return Mark(look, near.astype(np.float32), self.box)
+        return Mark(look, _near(self.placement.polygon_ref, self.box), self.box)
+
+
+def _near(polygon: Points, box: Box) -> MatteF32:
+    """A mark and the skin next to it, over a box of the reference, (h, w) 1 or 0."""
+    x0, y0, x1, y1 = box
+    return grown(polygon_mask(polygon, x1 - x0, y1 - y0, (x0, y0)), MARGIN - 1).astype(np.float32)
 
 
 def _beside(numbers: list[int], known: np.ndarray, i: int, within: int) -> list[int]:

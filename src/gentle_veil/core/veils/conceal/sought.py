@@ -17,6 +17,7 @@ from gentle_veil.core.types import ImageF32, MatteF32, Points
 from gentle_veil.core.veils.conceal.surround import own_ratios
 
 LEAST_SHOWN = 0.6  # of a mark and the skin around it
+SHADE_SIGMA, SHADE_MARGIN = 6.0, 18  # px; broader than that is shade
 RIM_BLUR = 2  # px that what is behind smears into the surface
 LEAST_SPREAD = 1e-6  # a sum of squares
 LEAST_SEEN = 40  # px of a mark's box, that tell anything
@@ -27,11 +28,13 @@ AS_STRONG = (0.4, 1.8)  # and of the contrast that it should have
 @dataclass(frozen=True)
 class Mark:
     """What a mark looks like over a ``box`` of the reference: log grey ``look`` (h, w), and what of it counts, ``near``
-    (h, w), 1 or 0."""
+    (h, w), 1 or 0. ``drawn``: by what is drawn on the surface alone, without the shade that lies on it, which falls
+    otherwise on each frame"""
 
     look: ImageF32
     near: ImageF32
     box: Box
+    drawn: bool = False
 
     def on_frame(self, track: SurfaceTrack, row: int, where: Box) -> tuple[ImageF32, ImageF32]:
         """As it would look over a box of a frame, and what counts of that."""
@@ -41,14 +44,18 @@ class Mark:
         return sample_cubic(self.look[..., None], back)[..., 0], near
 
 
-def _log_grey(frames: FrameSource, k: int, box: Box) -> ImageF32:
-    """A box of frame ``k``, a little blurred, (h, w); what of it is beyond the picture is as its edge."""
+def _log_grey(frames: FrameSource, k: int, box: Box, *, drawn: bool = False) -> ImageF32:
+    """A box of frame ``k``, a little blurred, (h, w), without its shade if only what is ``drawn`` counts; what of it is
+    beyond the picture is as its edge."""
     width, height = frames.size
-    inner = clip_box((box[0] - 3, box[1] - 3, box[2] + 3, box[3] + 3), width, height)
+    margin = SHADE_MARGIN if drawn else 3
+    inner = clip_box((box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin), width, height)
     assert inner is not None
     x0, y0, x1, y1 = inner
     picture = grey(frames[k][y0:y1, x0:x1], frames.encoding.full_scale)
     picture = np.log(np.maximum(cv2.GaussianBlur(picture, (0, 0), 1.0), 0.01))
+    if drawn:
+        picture -= cv2.GaussianBlur(picture, (0, 0), SHADE_SIGMA)
     return _over(picture, inner, box)
 
 
@@ -90,16 +97,23 @@ class Behind:
 
 
 def unwrapped(
-    frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: np.ndarray | tuple[float, float] = (0.0, 0.0)
+    frames: FrameSource,
+    track: SurfaceTrack,
+    k: int,
+    box: Box,
+    step: np.ndarray | tuple[float, float] = (0.0, 0.0),
+    *,
+    drawn: bool = False,
 ) -> ImageF32:
-    """A box of the reference as frame ``k`` shows it, a ``step`` (x, y) in px beside where it is carried, (h, w)."""
+    """A box of the reference as frame ``k`` shows it, a ``step`` (x, y) in px beside where it is carried, (h, w), or
+    what is ``drawn`` there."""
     row = track.row(k)
     assert row is not None
     where = track.map_frame_from_ref(row, box) + np.asarray(step)
     shown = clip_box(bounding_box(where.reshape(-1, 2).clip(-1e5, 1e5), 3), *frames.size)
     if shown is None:
         return np.zeros(where.shape[:2], np.float32)
-    return sample_cubic(_log_grey(frames, k, shown)[..., None], where - np.array(shown[:2]))[..., 0]
+    return sample_cubic(_log_grey(frames, k, shown, drawn=drawn)[..., None], where - np.array(shown[:2]))[..., 0]
 
 
 def find(
@@ -128,7 +142,7 @@ def find(
     if near.sum() < LEAST_SEEN:
         return np.zeros(2), 0.0
     around = (where[0] - reach, where[1] - reach, where[2] + reach, where[3] + reach)
-    scene, beyond = _log_grey(frames, k, around), behind(k, around)
+    scene, beyond = _log_grey(frames, k, around, drawn=mark.drawn), behind(k, around)
     shown = np.ones_like(scene) if beyond is None else 1 - grown(beyond > 0, RIM_BLUR).astype(np.float32)
     scores = correlation(scene, shown, look, near)
     ys, xs = np.mgrid[-reach : reach + 1, -reach : reach + 1]

@@ -78,8 +78,9 @@ def test_lashes_beside_the_mark__do_not_darken_it(tattooed, concealed) -> None:
     blinking["marked"][6][lashes] = (38, 30, 28)
     with_lashes = rendered(blinking, ConcealParams(way="plate"))[6]
     near = tattooed["ink"] & (ys < 75)
-    darker = cv2.GaussianBlur((concealed[6].astype(np.float32) - with_lashes).mean(axis=-1), (0, 0), 2)[near]
-    assert np.abs(darker).max() < 4.0
+    # Over 3 px: other texture stands in for what the lashes hide.
+    darker = cv2.GaussianBlur((concealed[6].astype(np.float32) - with_lashes).mean(axis=-1), (0, 0), 3)[near]
+    assert np.abs(darker).max() < 3.5
 
 
 @pytest.mark.truth

@@ -74,3 +74,27 @@ def test_find__a_faint_mark_near_the_rim__is_not_taken_for_the_rim() -> None:
     assert covered[:, : RIM + 20 - 3 - 40].min() == 1
     assert covered[:, RIM + 20 + 3 - 40 :].max() == 0
     assert nothing_in_front(1, box) is None
+
+
+def scarred(shade_at: float) -> np.ndarray:
+    """Skin with a thin slanting line, and a shade across it that ends at a column; 8 bit."""
+    rng = np.random.default_rng(8)
+    ys, xs = np.mgrid[: SIZE[1], : SIZE[0]]
+    line = 1 - 0.08 * (np.abs((ys - 60) - 0.6 * (xs - 80)) < 2.5) * (np.abs(xs - 80) < 24)
+    shade = 1 - 0.35 / (1 + np.exp(-(xs - shade_at) / 8))
+    lit = cv2.GaussianBlur(SKIN * (line * shade)[..., None], (0, 0), 0.8)
+    coded = 255 * bt709_encode(lit.astype(np.float32)) + rng.normal(0, 1.0, (*SIZE[::-1], 3))
+    return np.clip(np.rint(coded), 0, 255).astype(np.uint8)
+
+
+@pytest.mark.truth
+def test_find__a_thin_scar_in_moving_shade__stays_where_it_is() -> None:
+    frames = ArrayFrames(np.stack([scarred(80), scarred(89)]))
+    track, box = still_track(SIZE, 2, 0), (50, 35, 111, 86)
+    whole = np.ones((box[3] - box[1], box[2] - box[0]), np.float32)
+    drawn, shaded = (Mark(unwrapped(frames, track, 0, box, drawn=d), whole, box, drawn=d) for d in (True, False))
+    step, alike = find(frames, track, 1, drawn, (14, 0.015))
+    assert np.hypot(*step) < 1.0
+    assert alike > 0.6
+    fooled, _ = find(frames, track, 1, shaded, (14, 0.015))
+    assert np.hypot(*fooled) > 4
