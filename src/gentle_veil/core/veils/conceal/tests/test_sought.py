@@ -93,8 +93,8 @@ def test_find__a_thin_scar_in_moving_shade__stays_where_it_is() -> None:
     track, box = still_track(SIZE, 2, 0), (50, 35, 111, 86)
     whole = np.ones((box[3] - box[1], box[2] - box[0]), np.float32)
     drawn, shaded = (Mark(unwrapped(frames, track, 0, box, drawn=d), whole, box, drawn=d) for d in (True, False))
-    step, alike = find(frames, track, 1, drawn, (14, 0.015))
-    assert np.hypot(*step) < 1.0
+    step, alike = find(frames, track, 1, drawn, (14, 0.002))
+    assert np.hypot(*step) < 0.5
     assert alike > 0.6
-    fooled, _ = find(frames, track, 1, shaded, (14, 0.015))
+    fooled, _ = find(frames, track, 1, shaded, (14, 0.002))
     assert np.hypot(*fooled) > 4
