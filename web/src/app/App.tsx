@@ -128,8 +128,6 @@ function Workplace({
   const ui = useUiAside();
   const recipe = revision?.recipe;
   const { drape, veil } = useSelected(recipe);
-  const chosen = ui.selection;
-  const holdout = recipe?.holdouts.find((h) => chosen.kind === "holdout" && h.name === chosen.name);
 
   const standing = () => client.getQueryData(shotsQuery.queryKey)?.find((s) => s.id === shot.id) ?? shot;
   const setRange = async (in_frame: number, out_frame: number) => {
@@ -206,48 +204,7 @@ function Workplace({
               </Panel>
               <Divider label="Width of the card" />
               <SidePane id="card" size={284} least={250} most={520}>
-                <aside
-                  key={`${ui.stage} ${chosen.kind === "shot" ? "" : chosen.name}`} // another card begins at its top
-                  aria-label="Card"
-                  className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-panel"
-                >
-                  {ui.stage === "shot" && <ShotCard shot={shot} setRange={(a, b) => void setRange(a, b)} />}
-                  {ui.stage === "drape" &&
-                    (recipe && holdout ? (
-                      <HoldoutCard key={holdout.name} shot={shot} recipe={recipe} holdout={holdout} />
-                    ) : recipe && drape ? (
-                      <DrapeCard key={drape.name} shot={shot} recipe={recipe} drape={drape} />
-                    ) : (
-                      <Section title="Drape">
-                        <p className="mb-2 text-dim">
-                          A drape is a piece of surface that is followed. Draw one on a sharp frame, loosely
-                          around the thing.
-                        </p>
-                        <Button kind="main" onClick={() => ui.set({ tool: "outline", playing: 0 })}>
-                          Draw a drape
-                        </Button>
-                      </Section>
-                    ))}
-                  {ui.stage === "veil" &&
-                    (recipe && veil ? (
-                      <VeilCard key={veil.name} shot={shot} recipe={recipe} veil={veil} />
-                    ) : (
-                      <Section title="Veil">
-                        <p className="mb-2 text-dim">
-                          A veil is one change that rests on a drape. Choose one in the rack, or mark a spot
-                          on {drape ? drape.name : "a drape"}.
-                        </p>
-                        <Button
-                          kind="main"
-                          onClick={() => ui.set({ tool: drape ? "mark" : "spot", playing: 0 })}
-                        >
-                          {drape ? "Mark a spot" : "Take a spot off"}
-                        </Button>
-                      </Section>
-                    ))}
-                  {ui.stage === "proof" && <ProofCard shot={shot} veils={recipe?.veils.length ?? 0} />}
-                  {ui.stage === "delivery" && revision && <HandOverCard shot={shot} revision={revision} />}
-                </aside>
+                <Card shot={shot} setRange={(a, b) => void setRange(a, b)} />
               </SidePane>
             </Panes>
           </main>
@@ -260,5 +217,62 @@ function Workplace({
       {ui.dialog === "palette" && <Palette doing={doing} />}
       {ui.dialog === "history" && <HistoryDialog shot={shot.id} />}
     </>
+  );
+}
+
+/** The card of the stage: what can be set and read of what is selected. */
+function Card({
+  shot,
+  setRange,
+}: {
+  shot: Schema["Shot"];
+  setRange: (inFrame: number, outFrame: number) => void;
+}) {
+  const { data: revision } = useRecipe(shot.id);
+  const ui = useUiAside();
+  const recipe = revision?.recipe;
+  const { drape, veil } = useSelected(recipe);
+  const chosen = ui.selection;
+  const holdout = recipe?.holdouts.find((h) => chosen.kind === "holdout" && h.name === chosen.name);
+  return (
+    <aside
+      key={`${ui.stage} ${chosen.kind === "shot" ? "" : chosen.name}`} // another card begins at its top
+      aria-label="Card"
+      className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto bg-panel"
+    >
+      {ui.stage === "shot" && <ShotCard shot={shot} setRange={setRange} />}
+      {ui.stage === "drape" &&
+        (recipe && holdout ? (
+          <HoldoutCard key={holdout.name} shot={shot} recipe={recipe} holdout={holdout} />
+        ) : recipe && drape ? (
+          <DrapeCard key={drape.name} shot={shot} recipe={recipe} drape={drape} />
+        ) : (
+          <Section title="Drape">
+            <p className="mb-2 text-dim">
+              A drape is a piece of surface that is followed. Draw one on a sharp frame, loosely around the
+              thing.
+            </p>
+            <Button kind="main" onClick={() => ui.set({ tool: "outline", playing: 0 })}>
+              Draw a drape
+            </Button>
+          </Section>
+        ))}
+      {ui.stage === "veil" &&
+        (recipe && veil ? (
+          <VeilCard key={veil.name} shot={shot} recipe={recipe} veil={veil} />
+        ) : (
+          <Section title="Veil">
+            <p className="mb-2 text-dim">
+              A veil is one change that rests on a drape. Choose one in the rack, or mark a spot on{" "}
+              {drape ? drape.name : "a drape"}.
+            </p>
+            <Button kind="main" onClick={() => ui.set({ tool: drape ? "mark" : "spot", playing: 0 })}>
+              {drape ? "Mark a spot" : "Take a spot off"}
+            </Button>
+          </Section>
+        ))}
+      {ui.stage === "proof" && <ProofCard shot={shot} veils={recipe?.veils.length ?? 0} />}
+      {ui.stage === "delivery" && revision && <HandOverCard shot={shot} revision={revision} />}
+    </aside>
   );
 }
