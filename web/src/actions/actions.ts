@@ -310,7 +310,7 @@ export const ACTIONS: Action[] = [
     id: "panes",
     label: "Panes back to their sizes",
     group: "Seeing",
-    keys: [],
+    keys: ["Shift+U"],
     run: () => {
       forgetSizes();
       ui().set({ panesPutBack: ui().panesPutBack + 1, flatLarge: null });
