@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.motion.inverse_search import InverseSearch
-from gentle_veil.core.motion.mesh_registration import STEP, Light, MeshRegistration
+from gentle_veil.core.motion.mesh_registration import Light, MeshRegistration
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.motion.ranks import ranked
 from gentle_veil.core.types import ImageF32
@@ -185,37 +185,32 @@ class CloseFlow:
         return np.stack([cv2.resize(f, self.shape[::-1], interpolation=cv2.INTER_AREA) for f in flow])
 
 
-class FarSearch:
-    """Where all of a weave may have gone, farther than `CloseFlow` reaches, by full resolution.
+def far_offsets(a: ImageF32, b: ImageF32, held: ImageF32) -> list[np.ndarray]:
+    """The likeliest offsets (2,) in px, best first, with a(x) = b(x + offset): where all of a weave may have gone,
+    farther than `CloseFlow` reaches, by full resolution. None where nothing is ``held`` (h, w) on the lattice.
 
     Tiles of a weave are nearly as like their shifted selves; their correlations, summed, have a peak for every period
     that it may have gone, which few others rival. Which of them is right tells what is then found close by.
+
+    Convention: a and b as `MeshRegistration.look_close` gives them, b wider than a by FAR_PX on all sides
     """
-
-    def __init__(self, held: ImageF32) -> None:
-        height, width = (STEP * n for n in held.shape)
-        fine = cv2.resize(held, (width, height), interpolation=cv2.INTER_NEAREST)
-        side = min(TILE_PX, height, width)
-        corners = itertools.product(range(0, height - side + 1, side // 2), range(0, width - side + 1, side // 2))
-        self.tiles = [
-            (slice(y, y + side), slice(x, x + side))
-            for y, x in corners
-            if fine[y : y + side, x : x + side].mean() > TILE_HELD
-        ]
-
-    def offsets(self, a: ImageF32, b: ImageF32) -> list[np.ndarray]:
-        """The likeliest offsets (2,) in px, best first, with a(x) = b(x + offset), between pictures as
-        `MeshRegistration.look_close` gives them; ``b`` is wider than ``a`` by FAR_PX on all sides."""
-        total = np.zeros((2 * FAR_PX + 1,) * 2, np.float32)
-        for down, across in self.tiles:
-            there = b[down.start : down.stop + 2 * FAR_PX, across.start : across.stop + 2 * FAR_PX]
-            total += cv2.matchTemplate(there, np.ascontiguousarray(a[down, across]), cv2.TM_CCOEFF_NORMED)
-        found = []
-        for _ in range(FAR_PEAKS if self.tiles else 0):
-            _, _, _, (x, y) = cv2.minMaxLoc(total)
-            found.append(np.array([x - FAR_PX, y - FAR_PX], np.float32))
-            total[max(y - PEAK_PX, 0) : y + PEAK_PX + 1, max(x - PEAK_PX, 0) : x + PEAK_PX + 1] = -np.inf
-        return found
+    height, width = a.shape
+    fine = cv2.resize(held, (width, height), interpolation=cv2.INTER_NEAREST)
+    side = min(TILE_PX, height, width)
+    total = np.zeros((2 * FAR_PX + 1,) * 2, np.float32)
+    tiles = 0
+    for y, x in itertools.product(*(range(0, n - side + 1, side // 2) for n in (height, width))):
+        if fine[y : y + side, x : x + side].mean() > TILE_HELD:
+            there = b[y : y + side + 2 * FAR_PX, x : x + side + 2 * FAR_PX]
+            tile = np.ascontiguousarray(a[y : y + side, x : x + side])
+            total += cv2.matchTemplate(there, tile, cv2.TM_CCOEFF_NORMED)
+            tiles += 1
+    found = []
+    for _ in range(FAR_PEAKS if tiles else 0):
+        _, _, _, (x, y) = cv2.minMaxLoc(total)
+        found.append(np.array([x - FAR_PX, y - FAR_PX], np.float32))
+        total[max(y - PEAK_PX, 0) : y + PEAK_PX + 1, max(x - PEAK_PX, 0) : x + PEAK_PX + 1] = -np.inf
+    return found
 
 
 def _flow(search: InverseSearch, a: ImageF32, b: ImageF32) -> ImageF32:

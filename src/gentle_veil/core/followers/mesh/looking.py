@@ -8,7 +8,7 @@ from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.followers.mesh.company import Accompanied
 from gentle_veil.core.followers.mesh.focusing import Focusing
-from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, CloseFlow, FarSearch, LatticeFlow
+from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, CloseFlow, LatticeFlow, far_offsets
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.parting import in_one_piece
 from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
@@ -56,7 +56,6 @@ class MeshLook:
         self.mesh = Vertices(self.grid, polygon)
         self.flow = LatticeFlow()
         self.close_flow = CloseFlow(self.registration.shape)
-        self.far_search = FarSearch(self.registration.held)
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
         self.sigmas: tuple[list[float], ...] = tuple([] for _ in range(LEVELS))
@@ -106,7 +105,8 @@ class MeshLook:
     def _far_and_near(self, before: ImageF32, pyramid: GreyPyramid, guess: ImageF32) -> list[ImageF32]:
         """A guess, and others farther around it to which all of what the frame before shows at full resolution may
         have gone, each brought nearer by that."""
-        offsets = self.far_search.offsets(before, self.registration.look_close(pyramid, guess, FAR_PX))
+        r = self.registration
+        offsets = far_offsets(before, r.look_close(pyramid, guess, FAR_PX), r.held)
         places = [guess, *(guess + offset[:, None, None] for offset in offsets)]
         return [self._near_by(before, pyramid, place) for place in places]
 

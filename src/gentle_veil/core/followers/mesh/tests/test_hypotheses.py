@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, FarSearch, Mixer, Mixture
+from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, Mixer, Mixture, far_offsets
 from gentle_veil.core.followers.mesh.mesh import _doubt
 from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, pyramid, registered  # noqa: F401
 from gentle_veil.core.motion.mesh_registration import MeshRegistration
@@ -98,20 +98,19 @@ def test_a_weave_that_went_farther_than_a_thread__is_found_by_what_makes_its_thr
     held = np.ones((60, 80), np.float32)
     home, seen = wide[40:160, 40:200], np.roll(wide, gone[::-1], axis=(0, 1))
     seen = seen + 0.2 * rng.standard_normal(seen.shape).astype(np.float32)
-    offsets = FarSearch(held).offsets(home, seen[40 - FAR_PX : 160 + FAR_PX, 40 - FAR_PX : 200 + FAR_PX])
+    offsets = far_offsets(home, seen[40 - FAR_PX : 160 + FAR_PX, 40 - FAR_PX : 200 + FAR_PX], held)
     np.testing.assert_allclose(offsets[0], gone, atol=0.5)
 
 
 @pytest.mark.property
 def test_threads_that_are_all_alike__leave_all_their_periods_to_be_tried() -> None:
     wide = woven(240, 200, np.random.default_rng(3), 0.0)
-    offsets = FarSearch(np.ones((60, 80), np.float32)).offsets(
-        wide[40:160, 40:200], wide[40 - FAR_PX : 160 + FAR_PX, 40 - FAR_PX : 200 + FAR_PX]
-    )
+    seen = wide[40 - FAR_PX : 160 + FAR_PX, 40 - FAR_PX : 200 + FAR_PX]
+    offsets = far_offsets(wide[40:160, 40:200], seen, np.ones((60, 80), np.float32))
     assert len({tuple(o) for o in offsets}) == len(offsets) > 3
     np.testing.assert_allclose(np.mod(np.add(offsets, 2), 4), 2, atol=0.5)
 
 
 def test_where_nothing_is_held__no_offset_is_likely() -> None:
     zero = np.zeros((120, 160), np.float32)
-    assert FarSearch(np.zeros((60, 80), np.float32)).offsets(zero, np.pad(zero, FAR_PX)) == []
+    assert far_offsets(zero, np.pad(zero, FAR_PX), np.zeros((60, 80), np.float32)) == []
