@@ -8,6 +8,8 @@ Nothing is drawn or chosen by hand; all is the defaults.
 """
 
 import time
+from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import cv2
@@ -100,10 +102,20 @@ def likeness(a: np.ndarray, b: np.ndarray) -> float:
     return float(np.corrcoef(fine[0].ravel(), fine[1].ravel())[0, 1])
 
 
-def main() -> None:
-    truth = dict(np.load(FOLDER / "truth.npz"))
-    path = FOLDER / "plate.mp4"
-    info = probe(path)
+@dataclass(frozen=True)
+class Hidden:
+    """A shot's frames, its results and mattes with all faces hidden, how many persons were found, and times in s."""
+
+    plate: list[np.ndarray]
+    results: list[np.ndarray]
+    mattes: list[np.ndarray]
+    persons: int
+    find_s: float
+    compose_s: float
+
+
+def hide(path: Path, rate: Fraction | None = None) -> Hidden:
+    info = probe(path, rate=rate)
     with record.scratch() as folder:
         shelf = Shelf(Path(folder) / "artwork")
         workspace = open_workspace(
@@ -117,8 +129,14 @@ def main() -> None:
         prepared = time.perf_counter()
         rendered = [compose(workspace, layers, k) for k in range(len(plate))]
         composed = time.perf_counter()
-    results = [r.img_raw for r in rendered]
-    mattes = [r.matte("hide") for r in rendered]
+    results, mattes = [r.img_raw for r in rendered], [r.matte("hide") for r in rendered]
+    return Hidden(plate, results, mattes, people.count, found - start, composed - prepared)
+
+
+def main() -> None:
+    truth = dict(np.load(FOLDER / "truth.npz"))
+    hidden_shot = hide(FOLDER / "plate.mp4")
+    plate, results, mattes = hidden_shot.plate, hidden_shot.results, hidden_shot.mattes
     simple, simple_mattes = [], []
     begin = time.perf_counter()
     for picture in plate:
@@ -140,12 +158,12 @@ def main() -> None:
     record.write(
         "obscure",
         {
-            "persons": people.count,
+            "persons": hidden_shot.persons,
             "obscure": covered(mattes, truth)
             | {"found_again_frames": found_again(results, truth["box"], truth["share"])}
             | {
-                "find_ms_per_frame": round(1000 * (found - start) / len(plate), 1),
-                "compose_ms_per_frame": round(1000 * (composed - prepared) / len(plate), 1),
+                "find_ms_per_frame": round(1000 * hidden_shot.find_s / len(plate), 1),
+                "compose_ms_per_frame": round(1000 * hidden_shot.compose_s / len(plate), 1),
             },
             "as_shot": {"found_again_frames": found_again(plate, truth["box"], truth["share"])},
             "box_blurred_per_frame": covered(simple_mattes, truth)

@@ -1,10 +1,12 @@
 """Hold on to the mark: small steps that keep the veil on its mark where the drape slips under it.
 
 A mark is what stands out most on its piece of skin, so it can be found again within a few pixels of where the
-drape says it is, far more surely than the plain skin around it. Where it cannot (covered, blurred away), the
-steps of the frames around it are used. Where the drape is hardly sure of its place, or lost it, because something
-passes, the mark is looked for further away; where it is surely found there, it alone carries its veil. And where it is
-surely seen, nothing is in front of it, whatever was found to pass.
+drape says it is, far more surely than the plain skin around it. Yet a drape that is sure of its place is as a rule
+right to a part of a pixel: it is left only where the mark looks just as it should, or far more so than where the drape
+has it. Where the mark cannot be found (covered, blurred away), the steps of the frames around it are used. Where the
+drape is hardly sure of its place, or lost it, because something passes, the mark is looked for further away; where it
+is surely found there, it alone carries its veil. And where it is surely seen, nothing is in front of it, whatever was
+found to pass.
 """
 
 from collections.abc import Mapping
@@ -22,13 +24,16 @@ from gentle_veil.core.contracts.surface_track import error_from_confidence
 from gentle_veil.core.contracts.veil import Front, Placement, Site, nothing_in_front
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.types import MatteF32, Points
-from gentle_veil.core.veils.conceal.sought import SURELY, Behind, Mark, find, unwrapped
+from gentle_veil.core.veils.conceal.sought import SURELY, Behind, Found, Mark, find, unwrapped
 
 MARGIN = 5  # px of skin around the mark that are compared too
 LARGEST_MARK = 160  # px; a larger mark is a surface of its own, and the drape knows it better
 REACH_LEAST, REACH_MOST = 6, 14  # px searched around the drape's place
 SURE = 0.6  # correlation from which a place is believed
 FAR_COST = 0.015  # correlation that one px of distance must win
+JUST_ALIKE = (0.86, 0.94)  # correlation from which a place is taken for a little, and for all, against a sure drape's
+FAR_MORE_ALIKE = (0.4, 0.5)  # natural log by which less is left unlike there, from which it is, too
+LEAST_UNLIKE = 1e-6  # share of what varies
 SMOOTHING = 1.2  # frames
 LOOSE_PX = 3.0  # expected error of the drape from which its place says little
 FAR_REACH_TIMES, FAR_REACH_MOST = 3.0, 40.0  # of the expected error; px: how far the mark is looked for then
@@ -90,7 +95,8 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     steps, sure = np.zeros((len(numbers), 2)), np.zeros(len(numbers))
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
-        steps[i], sure[i] = find(frames, track, numbers[i], mark, (reach[i], FAR_COST), behind=behind)
+        found = find(frames, track, numbers[i], mark, (reach[i], FAR_COST), behind=behind)
+        steps[i], sure[i] = _trusted(found) * found.step, found.alike
     believed = sure >= SURE
     if not free.any() or believed[free].mean() < 0.3:
         return Held()
@@ -132,13 +138,11 @@ class _Again:
 
     def as_carried(self, i: int, known: np.ndarray, search: tuple[int, float]) -> None:
         """Where the drape carries it on row i, as it looked on ``known`` rows beside it."""
+        track, k = self.placement.track, self.numbers[i]
         for j in _beside(self.numbers, known, i, LIKE_FRAMES):
-            track = self.placement.track
-            step, alike = find(
-                self.frames, track, self.numbers[i], self._look(j), search, surely=True, behind=self._behind(i)
-            )
-            if alike > self.sure[i]:
-                self.steps[i], self.sure[i] = step, alike
+            found = find(self.frames, track, k, self._look(j), search, surely=True, behind=self._behind(i))
+            if found.alike > self.sure[i]:
+                self.steps[i], self.sure[i] = found.step, found.alike
 
     def as_beside(self, i: int, known: np.ndarray) -> None:
         """Shaped as on one of the ``known`` rows beside row i: beside a rim a surface may be squeezed, or folded."""
@@ -147,9 +151,9 @@ class _Again:
             by, other = self.steps[j] + np.median(track.positions[i] - track.positions[j], axis=0), self.numbers[j]
             there = track.moved({str(k): by}, {str(k): other})
             search = (REACH_MOST, FAR_COST)
-            step, alike = find(self.frames, there, k, self._look(j), search, surely=True, behind=self._behind(i))
-            if alike > self.sure[i]:
-                self.steps[i], self.sure[i], self.shaped_as[str(k)] = by + step, alike, other
+            found = find(self.frames, there, k, self._look(j), search, surely=True, behind=self._behind(i))
+            if found.alike > self.sure[i]:
+                self.steps[i], self.sure[i], self.shaped_as[str(k)] = by + found.step, found.alike, other
 
     def _behind(self, i: int) -> Front:
         # What passes has another colour, too; a mark that it half hides must not count as bare.
@@ -158,6 +162,13 @@ class _Again:
     def _look(self, j: int) -> Mark:
         look = unwrapped(self.frames, self.placement.track, self.numbers[j], self.box, self.steps[j])
         return Mark(look, _near(self.placement.polygon_ref, self.box), self.box)
+
+
+def _trusted(found: Found) -> float:
+    """How much of the step to where a mark was found is taken, 0 to 1, where the drape is sure of its own place."""
+    unlike = [max(1 - max(alike, 0.0) ** 2, LEAST_UNLIKE) for alike in (found.at_drape, found.alike)]
+    more_alike = np.log(unlike[0] / unlike[1])
+    return float(max(np.interp(found.alike, JUST_ALIKE, (0, 1)), np.interp(more_alike, FAR_MORE_ALIKE, (0, 1))))
 
 
 def _near(polygon: Points, box: Box) -> MatteF32:

@@ -1,6 +1,7 @@
 """A mark looked for on a frame, around the place where its drape has it."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import cv2
 import numpy as np
@@ -65,6 +66,17 @@ def _over(picture: ImageF32, known: Box, box: Box) -> ImageF32:
     return picture[rows[:, None], columns]
 
 
+class Found(NamedTuple):
+    """``step`` (x, y) in px from the drape's place, the correlation ``alike`` there, and that ``at_drape``'s place."""
+
+    step: np.ndarray
+    alike: float
+    at_drape: float
+
+
+NOWHERE = Found(np.zeros(2), 0.0, 0.0)
+
+
 @dataclass(frozen=True)
 class Behind:
     """What is behind the surface that a mark is on, a `Front` of its own; ``own`` (2,) are that surface's
@@ -125,8 +137,8 @@ def find(
     *,
     surely: bool = False,
     behind: Front = nothing_in_front,
-) -> tuple[np.ndarray, float]:
-    """Where frame ``k`` shows a mark, as a step (x, y) in px from the drape's place, and the correlation there.
+) -> Found:
+    """Where frame ``k`` shows a mark, 0 alike where it does not.
 
     ``search``: px around that place, and the correlation that one of them must win; ``surely``: 0 unless it is much
     alike and as strong; ``behind``: where the frame shows what is behind the surface, and no mark can be
@@ -137,10 +149,10 @@ def find(
     carried = track.carry(_corners(mark.box), row)
     where = clip_box(bounding_box(carried.clip(-1e5, 1e5)), *frames.size)
     if where is None:
-        return np.zeros(2), 0.0
+        return NOWHERE
     look, near = mark.on_frame(track, row, where)
     if near.sum() < LEAST_SEEN:
-        return np.zeros(2), 0.0
+        return NOWHERE
     around = (where[0] - reach, where[1] - reach, where[2] + reach, where[3] + reach)
     scene, beyond = _log_grey(frames, k, around, drawn=mark.drawn), behind(k, around)
     shown = np.ones_like(scene) if beyond is None else 1 - grown(beyond > 0, RIM_BLUR).astype(np.float32)
@@ -150,15 +162,15 @@ def find(
     y, x = np.unravel_index(int(judged.argmax()), judged.shape)
     alike = float(scores[y, x])
     if not (0 < x < 2 * reach and 0 < y < 2 * reach) or (surely and alike < SURELY):
-        return np.zeros(2), 0.0
+        return NOWHERE
     if surely:
         part = np.s_[y : y + look.shape[0], x : x + look.shape[1]]
         both = (near > 0) & (shown[part] > 0)
         if not AS_STRONG[0] <= scene[part][both].std() / look[both].std() <= AS_STRONG[1]:
-            return np.zeros(2), 0.0
+            return NOWHERE
     part_x = _vertex(scores[y, x - 1], alike, scores[y, x + 1])
     part_y = _vertex(scores[y - 1, x], alike, scores[y + 1, x])
-    return np.array([x - reach + part_x, y - reach + part_y]), alike
+    return Found(np.array([x - reach + part_x, y - reach + part_y]), alike, float(scores[reach, reach]))
 
 
 def correlation(scene: ImageF32, shown: MatteF32, look: ImageF32, near: MatteF32) -> ImageF32:

@@ -7,6 +7,7 @@ from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.contracts.veil import Placement, nothing_in_front
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.veils.conceal.hold import hold_steps
 from gentle_veil.core.veils.conceal.sought import Behind, Mark, correlation, find, unwrapped
 
 SIZE, RIM, CENTRE = (160, 120), 60, np.array([92.0, 60.0])
@@ -64,9 +65,9 @@ def test_find__a_faint_mark_near_the_rim__is_not_taken_for_the_rim() -> None:
     near = cv2.dilate(near.astype(np.uint8), np.ones((9, 9))).astype(np.float32)
     mark = Mark(unwrapped(frames, placement.track, 0, box), near, box)
     behind = Behind.of(frames, placement)
-    step, alike = find(frames, placement.track, 1, mark, (30, 0.002), surely=True, behind=behind)
+    step, alike, _ = find(frames, placement.track, 1, mark, (30, 0.002), surely=True, behind=behind)
     np.testing.assert_allclose(step, (-2, 0), atol=1.0)
-    fooled, _ = find(frames, placement.track, 1, mark, (30, 0.002))
+    fooled, *_ = find(frames, placement.track, 1, mark, (30, 0.002))
     assert np.abs(fooled - (-2, 0)).max() > 5  # without, it is
     assert alike > 0.8
     covered = behind(1, (40, 20, 140, 100))
@@ -93,8 +94,28 @@ def test_find__a_thin_scar_in_moving_shade__stays_where_it_is() -> None:
     track, box = still_track(SIZE, 2, 0), (50, 35, 111, 86)
     whole = np.ones((box[3] - box[1], box[2] - box[0]), np.float32)
     drawn, shaded = (Mark(unwrapped(frames, track, 0, box, drawn=d), whole, box, drawn=d) for d in (True, False))
-    step, alike = find(frames, track, 1, drawn, (14, 0.002))
+    step, alike, _ = find(frames, track, 1, drawn, (14, 0.002))
     assert np.hypot(*step) < 0.5
     assert alike > 0.6
-    fooled, _ = find(frames, track, 1, shaded, (14, 0.002))
+    fooled, *_ = find(frames, track, 1, shaded, (14, 0.002))
     assert np.hypot(*fooled) > 4
+
+
+def scarred_and_noisy(count: int) -> list[np.ndarray]:
+    """The same, under another shade and much coarse noise on each frame."""
+    rng = np.random.default_rng(3)
+    noise = (cv2.GaussianBlur(rng.normal(size=(*SIZE[::-1], 3)), (0, 0), 1.5) for _ in range(count))
+    pairs = (scarred(83 + 3 * k) + 3.0 * n / n.std() for k, n in enumerate(noise))
+    return [np.clip(np.rint(p), 0, 255).astype(np.uint8) for p in pairs]
+
+
+@pytest.mark.truth
+@pytest.mark.parametrize("slip", [(0.0, 0.0), (4.0, -3.0)])
+def test_hold_steps__a_mark_that_looks_otherwise__is_held_where_the_drape_has_it_if_that_is_as_likely(slip) -> None:
+    """Its likest place is off by 1 px, and the drape is right; where the drape is far off, that is likely still."""
+    frames = ArrayFrames(np.stack([scarred(80), *scarred_and_noisy(6)]))
+    outline = np.array([(54, 42), (66, 42), (106, 70), (106, 78), (94, 78), (54, 50)], np.float64)
+    track = still_track(SIZE, 7, 0).moved({str(k): slip for k in range(1, 7)})
+    steps = hold_steps(frames, Placement(track, outline, CENTRE + 50 * CIRCLE)).steps
+    off = [np.hypot(*(np.array(slip) + steps[str(k)])) for k in range(2, 7)]  # smoothed over time at the first
+    assert np.max(off) < (0.3 if slip == (0.0, 0.0) else 1.2)
