@@ -1,9 +1,9 @@
 """The mesh follower at places, references and in pictures of the demo that it was not built on, all defaults.
 
-The demo's shots run backwards, mirrored, at half the size, twice as fast or darker (a third of the light, grain added);
-with marks and without; outlined where nothing is drawn. Judged on the truth's own points as in `following`, over all
-frames, beside dense motion chained from frame to frame (OpenCV's DIS, medium) in the same run. *Wrong and ok* counts
-the frames that say ok and are more than 2.5 px off in the median.
+The demo's shots run backwards, mirrored, at half the size, twice as fast or darker (a third of the light, grain added),
+lit anew as in `fresh_light`, shaken, rolled and zoomed; with marks and without; outlined where nothing is drawn. Judged
+on the truth's own points as in `following`, over all frames, beside dense motion chained from frame to frame (OpenCV's
+DIS, medium) in the same run. *Wrong and ok* counts the frames that say ok and are more than 2.5 px off in the median.
 
     python bench/fresh_following.py [number ...]
 """
@@ -20,8 +20,10 @@ import cv2
 import numpy as np
 
 import record
+from camera import linear, rolled, shaken
 from conceal_plates import FOOTAGE
 from following import chained
+from fresh_light import LIGHTS
 from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
@@ -48,6 +50,9 @@ class Case:
     fast: bool = False
     half: bool = False
     dark: bool = False
+    light: str = ""
+    shaken: bool = False
+    rolled: bool = False
 
 
 CASES = {
@@ -77,6 +82,18 @@ CASES = {
     "plain cloth, small": Case("harbour_shirt", "plate", 20, (383, 308, 60, 60)),
     "plain cloth, dark, fast": Case("harbour_shirt", "plate", 30, dark=True, fast=True),
     "emblem on cloth, backwards": Case("harbour_shirt", "with_emblem", 50, backwards=True),
+    "arm tattoo, shaken": Case("deckhand_arm", "plate", 30, shaken=True),
+    "bare cheek, shaken": Case("pilot", "clean", 40, shaken=True),
+    "plain cloth, shaken": Case("harbour_shirt", "plate", 20, shaken=True),
+    "bare arm, rolled": Case("deckhand_arm", "clean", 40, rolled=True),
+    "bare cheek, rolled": Case("pilot", "clean", 50, rolled=True),
+    "plain cloth, rolled": Case("harbour_shirt", "plate", 40, rolled=True),
+    "bare cheek, lantern that flickers": Case("pilot", "clean", 30, light="lantern that flickers"),
+    "bare cheek, shadow that crosses": Case("pilot", "clean", 45, light="shadow that crosses"),
+    "bare arm, shadow that crosses": Case("deckhand_arm", "clean", 40, light="shadow that crosses"),
+    "bare arm, lamp carried around": Case("deckhand_arm", "clean", 60, light="lamp carried around"),
+    "plain cloth, lamp carried around": Case("harbour_shirt", "plate", 30, light="lamp carried around"),
+    "plain cloth, lantern that flickers": Case("harbour_shirt", "plate", 60, light="lantern that flickers"),
 }
 
 
@@ -120,6 +137,16 @@ def shot_of(case: Case) -> tuple[np.ndarray, int, np.ndarray, np.ndarray, np.nda
     if case.fast:
         kept = slice(reference % 2, None, 2)
         frames, tracks, counted, reference = frames[kept], tracks[kept], counted[kept], reference // 2
+    if case.light:
+        lit = (LIGHTS[case.light](k, linear(f)) for k, f in enumerate(frames))
+        frames = np.stack([np.rint(255 * bt709_encode(np.clip(p, 0, 1))).astype(np.uint8) for p in lit])
+    if case.shaken:
+        moved, by = shaken(list(frames))
+        frames, tracks, outline = np.stack(moved), tracks + by[:, None], outline + by[reference]
+    if case.rolled:
+        turned, maps = rolled(list(frames))
+        frames, outline = np.stack(turned), cv2.transform(outline[None], maps[reference])[0]
+        tracks = np.einsum("tij,tnj->tni", maps[..., :2], tracks) + maps[:, None, :, 2]
     if case.half:
         frames, tracks, outline = halved(frames), (tracks - 0.5) / 2, (outline - 0.5) / 2
     if case.dark:

@@ -16,14 +16,14 @@ import cv2
 import numpy as np
 
 import record
+from camera import linear, shaken
 from fresh_light import LIGHTS
-from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
+from gentle_veil.core.colour.transfer import bt709_encode
 from gentle_veil.media.open_media import open_frames, probe
 from obscure import FOLDER, covered, found_again, hide
 
 Truth = dict[str, np.ndarray]
 Fresh = tuple[list[np.ndarray], Truth]
-SHAKE_PX, SHUTTER = 9.0, 0.5
 POST_PX, POST_EVERY, POST_SPEED = 46, 330, 13.0
 
 
@@ -33,10 +33,6 @@ def as_lit(name: str) -> Callable[[list[np.ndarray], Truth], Fresh]:
         return [np.rint(255 * p).astype(np.uint8) for p in lit], truth
 
     return change
-
-
-def linear(picture: np.ndarray) -> np.ndarray:
-    return bt709_decode(picture.astype(np.float32) / 255)
 
 
 def dark(plate: list[np.ndarray], truth: Truth) -> Fresh:
@@ -58,24 +54,10 @@ def small(plate: list[np.ndarray], truth: Truth) -> Fresh:
     return half, {**truth, "points": (truth["points"] - 0.5) / 2, "box": (truth["box"] - 0.5) / 2}
 
 
-def shaken(plate: list[np.ndarray], truth: Truth) -> Fresh:
-    rng = np.random.default_rng(6)
-    walk = cv2.GaussianBlur(rng.standard_normal((len(plate) * 4, 2)), (1, 0), sigmaX=0.01, sigmaY=5)
-    walk *= SHAKE_PX / walk.std()
-    out, moved = [], walk[::4]
-    for k, picture in enumerate(plate):
-        open_at = np.linspace(0, 4 * SHUTTER, 7)
-        by = [[np.interp(4 * k + t, np.arange(len(walk)), walk[:, i]) for i in (0, 1)] for t in open_at - 2 * SHUTTER]
-        looks = [shifted(linear(picture), *b) for b in by]
-        out.append(np.rint(255 * bt709_encode(np.mean(looks, axis=0))).clip(0, 255).astype(np.uint8))
+def in_the_hand(plate: list[np.ndarray], truth: Truth) -> Fresh:
+    out, moved = shaken(plate)
     box = truth["box"] + np.tile(moved, 2)[:, None]
     return out, {**truth, "points": truth["points"] + moved[:, None, None], "box": box}
-
-
-def shifted(picture: np.ndarray, x: float, y: float) -> np.ndarray:
-    there = np.array([[1, 0, x], [0, 1, y]], np.float32)
-    size = picture.shape[1::-1]
-    return cv2.warpAffine(picture, there, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
 def behind_posts(plate: list[np.ndarray], truth: Truth) -> Fresh:
@@ -94,7 +76,7 @@ CASES: dict[str, Callable[[list[np.ndarray], Truth], Fresh]] = {
     "in the dark": dark,
     "mirrored, backwards": backwards,
     "half the size": small,
-    "shaken": shaken,
+    "shaken": in_the_hand,
     "behind posts": behind_posts,
 }
 

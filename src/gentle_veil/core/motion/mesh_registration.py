@@ -394,6 +394,15 @@ class MeshRegistration:
         spread = np.zeros((*self.grid.shape, 3))
         return self._summary(pyramid, controls, light, visible, tuple(sigmas), spread)
 
+    def alike_at(self, pyramid: GreyPyramid, level: int, fit: MeshFit) -> tuple[float, float]:
+        """`MeshFit.correlation` and `MeshFit.alike` of a fit, on another level than its own."""
+        template = self.pictures.templates[level]
+        seen, inside = self.look(pyramid, level, self.displacement(fit.controls))
+        light = self.fit_light(level, seen, self.held * inside * fit.visible, FIRST_SIGMA, fit.light)
+        residual = light.gain * template + light.bias - seen
+        correlation, _, alike = _correlation(template, seen, residual, self.held * inside * fit.visible)
+        return correlation, alike
+
     def _factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> "_Factor":
         """The factor of the precision; that of an earlier frame while the curvature has hardly changed.
 

@@ -24,9 +24,13 @@ RIM_PX = 10  # how deep the doubtful band along the rim may be
 RIM_MEDIAN_PX = 8
 NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
 LEAST_APART = 0.1  # of what is behind, between the two sides
+FEW_PX = 200  # by the rim, that may be a mixture of both
 OTHER_PX = 50  # of another colour, from which there is any
 APART = 2.5  # spreads between the centres of two clusters
 OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
+
+
+Cluster = tuple[np.ndarray, np.ndarray]  # centre (2,) and spread (2,) of some ratios
 
 
 def log_ratios(img_lin: ImageF32, size: float = 1.0) -> ImageF32:
@@ -77,8 +81,8 @@ def on_surface(
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
     behind = _tidy((like | beside) & ~surface, size)
-    behind = rooted(behind, ~inside)
-    if not behind.any() or not _another(_described(ratios[behind & ~inside]), cluster):
+    behind = _others(rooted(behind, ~inside), ~inside, ratios, cluster, FEW_PX * size**2)
+    if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
     sure = _tidy(behind & like, size)
@@ -98,6 +102,17 @@ def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
     """The connected parts of a mask that have any of the ``roots`` in them: all (h, w)."""
     _, labels = cv2.connectedComponents(mask.astype(np.uint8))
     return mask & np.isin(labels, np.unique(labels[mask & roots]))
+
+
+def _others(behind: MaskBool, outside: MaskBool, ratios: ImageF32, own: Cluster, few: float) -> MaskBool:
+    """The connected parts of what is ``behind`` (h, w) that have another colour than the surface's ``own``, by what of
+    them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too. A part of but a
+    ``few`` px is a mixture of both, and goes with the others."""
+    count, labels = cv2.connectedComponents(behind.astype(np.uint8))
+    parts = [ratios[(labels == i) & outside] for i in range(count)]
+    others = [i > 0 and len(part) > 0 and _another(_described(part), own) for i, part in enumerate(parts)]
+    kept = [i > 0 and any(others) and (others[i] or len(part) < few) for i, part in enumerate(parts)]
+    return np.asarray(np.array(kept)[labels])
 
 
 def _up_to_the_rim(
@@ -133,9 +148,6 @@ def _local_mean(values: ImageF32, where: MaskBool, sigma: float) -> np.ndarray:
     weight = where.astype(np.float32)[..., None]
     total = broad_blur(np.concatenate([values * weight, weight], axis=-1), sigma)
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-6))
-
-
-Cluster = tuple[np.ndarray, np.ndarray]  # centre (2,) and spread (2,) of some ratios
 
 
 def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | None) -> tuple[Cluster, Cluster | None]:

@@ -393,7 +393,7 @@ class MeshRun(MeshLook):
             return self.carried(state, r.displacement(fit.controls), OUTSIDE)
         # Out of focus, little is left to correlate; what is left still holds the surface for a while.
         faint = NO_CONTRAST < fit.contrast < FAINT_CONTRAST
-        told = fit.correlation >= LOST_CORRELATION or faint
+        told = fit.correlation >= LOST_CORRELATION or faint or self._told_broadly(fit, pyramid)
         by_marks = fit.alike >= LOST_ALIKE and shown >= WEAK_SHARE
         if not (told or by_marks) or shown < LOST_SHARE:
             status = OCCLUDED if plane_status in (OK, WEAK, OCCLUDED) and shown < LOST_SHARE else LOST
@@ -411,6 +411,13 @@ class MeshRun(MeshLook):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
         return self._taken(state, fit, displacement, pyramid, memory, likeness)
+
+    def _told_broadly(self, fit: MeshFit, pyramid: GreyPyramid) -> bool:
+        """Whether the coarse picture of all of a surface is the reference's, where grain drowns its finest texture."""
+        if fit.level == COARSE or self._shown_share(fit.visible) < WEAK_SHARE:
+            return False
+        correlation, alike = self.registration.alike_at(pyramid, COARSE, fit)
+        return correlation >= LOST_CORRELATION and alike >= LOST_ALIKE
 
     def _taken(
         self,

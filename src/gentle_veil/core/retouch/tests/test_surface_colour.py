@@ -36,6 +36,17 @@ def test_what_a_limb_stands_before__is_behind_it_up_to_the_rim(seed: int) -> Non
     assert surface[~wall & ~rim].mean() > 0.95
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_lips_beside_the_mark__are_not_behind_the_skin_though_a_wall_is_seen_too(seed: int) -> None:
+    skin, wall = blotchy(seed), XS > 100
+    lips = ((XS - 60) / 26) ** 2 + ((YS - 16) / 11) ** 2 < 1
+    picture = np.where(lips[..., None], skin * np.float32([1.0, 0.82, 0.9]), skin)
+    picture = np.where(wall[..., None], WALL, picture).astype(np.float32)
+    _, behind = on_surface(cv2.GaussianBlur(picture, (0, 0), 1.0), INSIDE)
+    assert not behind[lips].any()
+    assert behind[XS > 103].mean() > 0.98
+
+
 def test_black_ink__does_not_make_the_wall_a_part_of_the_limb() -> None:
     """Ink's ratios are grey, as the wall's are, and skin's reach far where it is glossy."""
     wall = XS > 78

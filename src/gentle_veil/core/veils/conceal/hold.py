@@ -34,7 +34,7 @@ FAR_COST = 0.015  # correlation that one px of distance must win
 JUST_ALIKE = (0.86, 0.94)  # correlation from which a place is taken for a little, and for all, against a sure drape's
 FAR_MORE_ALIKE = (0.4, 0.5)  # natural log by which less is left unlike there, from which it is, too
 LEAST_UNLIKE = 1e-6  # share of what varies
-SMOOTHING = 1.2  # frames
+SMOOTHING, TRUST_SMOOTHING = 1.2, 6.0  # frames
 LOOSE_PX = 3.0  # expected error of the drape from which its place says little
 FAR_REACH_TIMES, FAR_REACH_MOST = 3.0, 40.0  # of the expected error; px: how far the mark is looked for then
 LIKE_FRAMES, SHAPED_FRAMES = 36, 6  # frames between which a mark looks alike; and its surface lies alike
@@ -92,15 +92,17 @@ def hold_steps(frames: FrameSource, placement: Placement, *, report: Report = si
     reach = [_reach(placement, row, size) for row in range(len(numbers))]
     passed = np.array([_passed_by(placement, k, box) for k in numbers])
     free = seen & (wide == 0) & ~passed
-    steps, sure = np.zeros((len(numbers), 2)), np.zeros(len(numbers))
+    steps, sure, trusted = np.zeros((len(numbers), 2)), np.zeros(len(numbers)), np.zeros(len(numbers))
     for i in np.flatnonzero(free):
         report(int(i), len(numbers), f"holding on to the mark, frame {numbers[i]}")
         found = find(frames, track, numbers[i], mark, (reach[i], FAR_COST), behind=behind)
-        steps[i], sure[i] = _trusted(found) * found.step, found.alike
+        steps[i], sure[i], trusted[i] = found.step, found.alike, _trusted(found)
     believed = sure >= SURE
     if not free.any() or believed[free].mean() < 0.3:
         return Held()
-    steps = _smoothed(np.array(numbers), steps, np.where(believed, sure, 0.0))
+    weights = np.where(believed, sure, 0.0)
+    steps *= _smoothed(np.array(numbers), trusted[:, None], weights, TRUST_SMOOTHING)
+    steps = _smoothed(np.array(numbers), steps, weights, SMOOTHING)
     steps[numbers.index(reference)] = 0.0
     again = _Again(frames, placement, box, numbers, steps, sure, passed, behind)
     for i in np.flatnonzero(~free):
@@ -209,16 +211,16 @@ def _passed_by(placement: Placement, k: int, box: Box) -> bool:
     return hidden_at(placement.front, k, placement.track.map_frame_from_ref(row, box)) is not None
 
 
-def _smoothed(numbers: np.ndarray, steps: np.ndarray, weights: np.ndarray) -> np.ndarray:
-    """Weighted Gaussian over time; it widens until believed frames are in reach."""
-    out = np.zeros_like(steps)
+def _smoothed(numbers: np.ndarray, values: np.ndarray, weights: np.ndarray, narrowest: float) -> np.ndarray:
+    """Weighted Gaussian over time (T, n), of so many frames; it widens until believed frames are in reach."""
+    out = np.zeros_like(values)
     for i, k in enumerate(numbers):
-        width = SMOOTHING
+        width = narrowest
         while True:
             kernel = weights * np.exp(-0.5 * ((numbers - k) / width) ** 2)
             if kernel.sum() > 0.3 or width > 200:
                 break
             width *= 2
         total = kernel.sum()
-        out[i] = (kernel[:, None] * steps).sum(axis=0) / total if total > 0 else 0.0
+        out[i] = (kernel[:, None] * values).sum(axis=0) / total if total > 0 else 0.0
     return out
