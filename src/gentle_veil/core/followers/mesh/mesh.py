@@ -416,8 +416,8 @@ class MeshRun(MeshLook):
         """Whether the coarse picture of all of a surface is the reference's, where grain drowns its finest texture."""
         if fit.level == COARSE or self._shown_share(fit.visible) < WEAK_SHARE:
             return False
-        correlation, alike = self.registration.alike_at(pyramid, COARSE, fit)
-        return correlation >= LOST_CORRELATION and alike >= LOST_ALIKE
+        less, more = sorted(self.registration.alike_at(pyramid, COARSE, fit))
+        return less >= LOST_CORRELATION and more >= LOST_ALIKE
 
     def _taken(
         self,
