@@ -23,6 +23,7 @@ SLACK_PX = 0.7
 UNSEEN_COST = 0.05  # of a guess that sees nothing of what another sees
 TILE_PX, TILE_HELD = 32, 0.9  # a tile's side; how much of it is the surface
 FAR_PX, FAR_PEAKS, PEAK_PX = 20, 5, 2  # how far is looked; how many peaks are tried, and how wide one is
+TORN_TIMES = 2.0  # the surface's size, by which places of it go apart
 LEAST_INSIDE = 0.02  # of a neighbourhood, for a guess to be judged by it
 
 
@@ -211,6 +212,16 @@ def far_offsets(a: ImageF32, b: ImageF32, held: ImageF32) -> list[np.ndarray]:
         found.append(np.array([x - FAR_PX, y - FAR_PX], np.float32))
         total[max(y - PEAK_PX, 0) : y + PEAK_PX + 1, max(x - PEAK_PX, 0) : x + PEAK_PX + 1] = -np.inf
     return found
+
+
+def torn(guess: ImageF32, usual: ImageF32, base: ImageF32) -> bool:
+    """Whether a guess tears the surface apart, beside a ``usual`` one; all (2, h, w), guesses from ``base``, in px.
+
+    A plane that is none may have its horizon across it: places next to each other lie at both ends of the world then.
+    """
+    size = float(np.ptp(base + usual, axis=(1, 2)).max())
+    apart = float(np.ptp(guess - usual, axis=(1, 2)).max())
+    return not apart <= TORN_TIMES * size
 
 
 def _flow(search: InverseSearch, a: ImageF32, b: ImageF32) -> ImageF32:

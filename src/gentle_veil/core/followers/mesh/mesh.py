@@ -22,7 +22,7 @@ from gentle_veil.core.contracts.surface_track import (
 from gentle_veil.core.followers.mesh.company import LOOK_MARGIN
 from gentle_veil.core.followers.mesh.expected import HIDDEN_ERROR_PX, expected_error
 from gentle_veil.core.followers.mesh.focusing import LEAST_BLUR
-from gentle_veil.core.followers.mesh.hypotheses import Mixer, Mixture
+from gentle_veil.core.followers.mesh.hypotheses import Mixer, Mixture, torn
 from gentle_veil.core.followers.mesh.likeness import Likeness, likeness_of
 from gentle_veil.core.followers.mesh.looking import LEAST_BOX, MeshLook
 from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_around
@@ -192,11 +192,12 @@ class MeshRun(MeshLook):
         if plane.status in SEEN:
             step = plane.frame_from_ref @ np.linalg.inv(last_plane)
             here = np.moveaxis(r.base + state.displacement, 0, -1).astype(np.float64)
-            moved = apply_homography(step, here.reshape(-1, 2)).reshape(here.shape)
-            guesses.append((np.moveaxis(moved, -1, 0) - r.base).astype(np.float32))
+            flat = [apply_homography(step, here.reshape(-1, 2)).reshape(here.shape)]
             if state.status not in SEEN:
-                flat = apply_homography(plane.frame_from_ref, np.moveaxis(r.base, 0, -1).astype(np.float64))
-                guesses.append((np.moveaxis(flat, -1, 0) - r.base).astype(np.float32))
+                home = np.moveaxis(r.base, 0, -1).astype(np.float64)
+                flat.append(apply_homography(plane.frame_from_ref, home.reshape(-1, 2)).reshape(home.shape))
+            moved = [(np.moveaxis(places, -1, 0) - r.base).astype(np.float32) for places in flat]
+            guesses += [guess for guess in moved if not torn(guess, guesses[0], r.base)]
         guesses = self.guesses(k, state, guesses)
         if k in self.drawn:
             guesses.append(self._by_hand(k))

@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 
-from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, Mixer, Mixture, far_offsets
+from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, Mixer, Mixture, far_offsets, torn
 from gentle_veil.core.followers.mesh.mesh import _doubt
 from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, pyramid, registered  # noqa: F401
+from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.motion.mesh_registration import MeshRegistration
 from gentle_veil.core.types import ImageF32
 
@@ -114,3 +115,16 @@ def test_threads_that_are_all_alike__leave_all_their_periods_to_be_tried() -> No
 def test_where_nothing_is_held__no_offset_is_likely() -> None:
     zero = np.zeros((120, 160), np.float32)
     assert far_offsets(zero, np.pad(zero, FAR_PX), np.zeros((60, 80), np.float32)) == []
+
+
+@pytest.mark.parametrize(
+    ("down", "tears"),
+    [(0.0, False), (0.004, False), (-0.0101, True), (np.nan, True)],
+)
+def test_a_plane_whose_horizon_lies_across_the_surface__tears_it_apart(down: float, tears: bool) -> None:
+    """The surface lies from 0 to 100 px down; its horizon, where there is any, at -1 / ``down``."""
+    base = np.stack(np.meshgrid(np.arange(0.0, 102, 2), np.arange(0.0, 102, 2))).astype(np.float32)
+    plane = np.array([[1, 0, 5], [0, 1, -3], [0, down, 1]])
+    there = apply_homography(plane, np.moveaxis(base, 0, -1).reshape(-1, 2)).reshape(*base.shape[1:], 2)
+    assert torn(np.moveaxis(there, -1, 0) - base, np.zeros_like(base), base) == tears
+    assert torn(np.moveaxis(there, -1, 0) - base + 300, np.zeros_like(base), base) == tears
