@@ -415,7 +415,8 @@ class MeshRun(MeshLook):
 
     def _told_broadly(self, fit: MeshFit, pyramid: GreyPyramid) -> bool:
         """Whether the coarse picture of all of a surface is the reference's, where grain drowns its finest texture."""
-        if fit.level == COARSE or self._shown_share(fit.visible) < WEAK_SHARE:
+        # Not of skin: its coarse picture is shade, and a hand's is alike.
+        if not self.texture.fine or self._shown_share(fit.visible) < WEAK_SHARE:
             return False
         less, more = sorted(self.registration.alike_at(pyramid, COARSE, fit))
         return less >= LOST_CORRELATION and more >= LOST_ALIKE
