@@ -20,10 +20,10 @@ import cv2
 import numpy as np
 
 import record
-from camera import linear, rolled, shaken
+from camera import rolled, shaken
 from conceal_plates import FOOTAGE
 from following import chained
-from fresh_light import LIGHTS
+from fresh_light import LIGHTS, relit
 from gentle_veil.core.colour.transfer import bt709_decode, bt709_encode
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
@@ -138,8 +138,7 @@ def shot_of(case: Case) -> tuple[np.ndarray, int, np.ndarray, np.ndarray, np.nda
         kept = slice(reference % 2, None, 2)
         frames, tracks, counted, reference = frames[kept], tracks[kept], counted[kept], reference // 2
     if case.light:
-        lit = (LIGHTS[case.light](k, linear(f)) for k, f in enumerate(frames))
-        frames = np.stack([np.rint(255 * bt709_encode(np.clip(p, 0, 1))).astype(np.uint8) for p in lit])
+        frames = np.stack(relit(frames, LIGHTS[case.light]))
     if case.shaken:
         moved, by = shaken(list(frames))
         frames, tracks, outline = np.stack(moved), tracks + by[:, None], outline + by[reference]

@@ -8,7 +8,7 @@ made up in the picture's plane, in scene-linear light.
 """
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import cv2
 import numpy as np
@@ -62,15 +62,14 @@ LIGHTS: dict[str, Light] = {
 }
 
 
-def lit(shot: Shot, light: Light) -> Shot:
-    def anew(frames: np.ndarray) -> np.ndarray:
-        pictures = (
-            bt709_encode(np.clip(light(k, bt709_decode(f / np.float32(255))), 0, 1)) for k, f in enumerate(frames)
-        )
-        return np.stack([np.rint(255 * p).astype(np.uint8) for p in pictures])
+def relit(frames: Iterable[np.ndarray], light: Light) -> list[np.ndarray]:
+    pictures = (bt709_encode(np.clip(light(k, bt709_decode(f / np.float32(255))), 0, 1)) for k, f in enumerate(frames))
+    return [np.rint(255 * p).astype(np.uint8) for p in pictures]
 
+
+def lit(shot: Shot, light: Light) -> Shot:
     marked, clean, masks = shot
-    return anew(marked), anew(clean), masks
+    return np.stack(relit(marked, light)), np.stack(relit(clean, light)), masks
 
 
 def main() -> None:

@@ -17,7 +17,7 @@ import numpy as np
 
 import record
 from camera import linear, shaken
-from fresh_light import LIGHTS
+from fresh_light import LIGHTS, relit
 from gentle_veil.core.colour.transfer import bt709_encode
 from gentle_veil.media.open_media import open_frames, probe
 from obscure import FOLDER, covered, found_again, hide
@@ -29,8 +29,7 @@ POST_PX, POST_EVERY, POST_SPEED = 46, 330, 13.0
 
 def as_lit(name: str) -> Callable[[list[np.ndarray], Truth], Fresh]:
     def change(plate: list[np.ndarray], truth: Truth) -> Fresh:
-        lit = (bt709_encode(np.clip(LIGHTS[name](k, linear(p)), 0, 1)) for k, p in enumerate(plate))
-        return [np.rint(255 * p).astype(np.uint8) for p in lit], truth
+        return relit(plate, LIGHTS[name]), truth
 
     return change
 
