@@ -81,7 +81,7 @@ def on_surface(
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
     behind = _tidy((like | beside) & ~surface, size)
-    behind = _others(rooted(behind, ~inside), ~inside, ratios, cluster, FEW_PX * size**2)
+    behind = _others(behind, ~inside, ratios, cluster, FEW_PX * size**2)
     if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
@@ -107,11 +107,11 @@ def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
 def _others(behind: MaskBool, outside: MaskBool, ratios: ImageF32, own: Cluster, few: float) -> MaskBool:
     """The connected parts of what is ``behind`` (h, w) that have another colour than the surface's ``own``, by what of
     them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too. A part of but a
-    ``few`` px is a mixture of both, and goes with the others."""
+    ``few`` px is a mixture of both, and goes with the others; one that lies all within the mark is a drawing."""
     count, labels = cv2.connectedComponents(behind.astype(np.uint8))
     parts = [ratios[(labels == i) & outside] for i in range(count)]
     others = [i > 0 and len(part) > 0 and _another(_described(part), own) for i, part in enumerate(parts)]
-    kept = [i > 0 and any(others) and (others[i] or len(part) < few) for i, part in enumerate(parts)]
+    kept = [i > 0 and any(others) and (others[i] or 0 < len(part) < few) for i, part in enumerate(parts)]
     return np.asarray(np.array(kept)[labels])
 
 
