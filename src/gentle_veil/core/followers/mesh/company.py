@@ -22,6 +22,7 @@ MOST_ALONE = 40  # frames without all of the region, after which its company is 
 FIRST_MISS_PX, LEAST_MISS_PX, OF_LATE, MOST = 1.0, 0.4, 0.1, 0.9
 LOYAL = 0.38
 NEAR_PX, NEAR_PER_FRAME = 3.0, 0.2  # from where the company has it, and how much further for each hidden frame
+FAR_TIMES = 4.0  # that, from which it is nowhere near
 SEEK_PX, SEEK_PER_FRAME, MOST_SEEK_PX = 16.0, 2.0, 64.0
 FINER, FINER_REACH = 2, 7  # further searches around what was found, and their reach in lattice points
 LOOK_MARGIN = 8  # px around what is searched
@@ -80,10 +81,18 @@ class Accompanied:
 
     def near(self, displacement: ImageF32) -> bool:
         """Whether a displacement is where the company has taken the region since all of it was seen."""
-        if not self.trusted or self.alone is None:
-            return False
+        return self.trusted and self._off(displacement) < 1
+
+    def far(self, displacement: ImageF32) -> bool:
+        """Whether a displacement is nowhere near there: of what repeats itself, another piece."""
+        return self.trusted and self._off(displacement) > FAR_TIMES
+
+    def _off(self, displacement: ImageF32) -> float:
+        """How far a displacement is from where the company alone has taken the region, by what that may be off."""
+        if self.alone is None:
+            return np.inf
         off = np.abs((displacement - self.alone)[:, self.registration.held > 0.5]).sum(axis=0)
-        return middle(off) < NEAR_PX + (NEAR_PER_FRAME + self.misses) * self.since
+        return middle(off) / (NEAR_PX + (NEAR_PER_FRAME + self.misses) * self.since)
 
     @property
     def judges(self) -> bool:

@@ -256,7 +256,7 @@ class MeshRun(MeshLook):
         r = self.registration
         mixer = Mixer(r, pyramid, state.light, state.visible, self._usual_sigma(1))
         # A plane that is hardly one may have been found a fold away; what is seen does not leap for next to nothing.
-        going = state.status in SEEN and state.before is not None
+        going = self.company.judges if state.status not in SEEN else state.before is not None
         doubts = [_doubt(guess, steady) if going else 0.0 for guess in guesses]
         for guess, doubt in zip(guesses, doubts, strict=True):
             mixer.add(guess, doubt=doubt)
@@ -407,7 +407,7 @@ class MeshRun(MeshLook):
         led = k in self.drawn or (self.company.judges and self.company.near(displacement))
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
         part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
-        astray = not again and self.company.judges and part and not led
+        astray = self.company.judges and (self.company.far(displacement) if again else part and not led)
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
