@@ -60,17 +60,17 @@ def read_rim(
     inside: MaskBool,
     shown: Callable[[MaskBool], MaskBool] | None = None,
     own: np.ndarray | None = None,
-    through: bool = False,
+    through: MaskBool | None = None,
 ) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
     ``shown`` tells which of the places (h, w) that seem to be behind show the surface all the same: dark ink and a cold
-    shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`. With
-    ``through`` the mark itself tells nothing of the rim, which goes on along it as on both sides.
+    shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`.
+    ``through`` (h, w) is what of the mark tells nothing of the rim, which goes on along it as on both sides.
     """
-    blind = grown(inside, BLURRED_PX) if through else np.zeros_like(inside)
+    blind = np.zeros_like(inside) if through is None else grown(through, BLURRED_PX)
     behind = behind_the_rim(frame_lin, inside, shown, own) & ~blind
-    line = rim_along(behind, blind) if through else None
+    line = None if through is None else rim_along(behind, blind)
     if line is not None:
         behind |= blind & (line <= 0)
     if not behind.any():
@@ -83,13 +83,13 @@ def read_rim(
         return hard
     shares, told, beyond = _shares(frame_lin, depth)
     band = told & (depth > -OUTER_PX) & (depth < INNER_PX)
-    if through:
-        band &= grown(inside, _along_px(inside)) & ~blind
+    if through is not None:
+        band &= grown(through, _along_px(through)) & ~blind
     settled = _settled(depth, shares, band)
     if settled is None:
         return hard
     settled_depth, profile = settled
-    depth = _carried_along(depth, settled_depth, band, blind) if through else settled_depth
+    depth = settled_depth if through is None else _carried_along(depth, settled_depth, band, blind)
     share = np.interp(depth, PLACES, profile).astype(np.float32)
     off = np.where(band, np.clip(shares - share, -MOST_OFF, MOST_OFF), 0).astype(np.float32)
     count = cv2.GaussianBlur(band.astype(np.float32), (0, 0), REST_SIGMA)

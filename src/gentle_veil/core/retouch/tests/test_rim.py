@@ -70,7 +70,7 @@ def test_a_dark_mark_by_the_rim__does_not_move_it_where_nothing_is_read_from_the
     own = np.log(SKIN[[0, 2]] / SKIN[1])
     off = []
     for through in (False, True):
-        rim = read_rim(picture, mark, own=own, through=through)
+        rim = read_rim(picture, mark, own=own, through=mark if through else None)
         made = rim.up_to(np.broadcast_to(SKIN, (*SHAPE, 3)).astype(np.float32))
         laid = picture + rim.there[..., None] * (made - picture)
         off.append(np.abs(laid - clean)[mark].mean())
@@ -87,7 +87,7 @@ def test_skin_that_light_grazes_by_the_rim__is_surface_up_to_where_it_ends(throu
     grain = 1 + 0.01 * np.random.default_rng(2).normal(size=(*SHAPE, 1))
     picture = (cv2.GaussianBlur(sharp, (0, 0), 0.7) * grain).astype(np.float32)
     mark = np.hypot(XS - 110, YS - (BEND - 12)) < 8
-    rim = read_rim(picture, mark, own=np.log(SKIN[[0, 2]] / SKIN[1]), through=through)
+    rim = read_rim(picture, mark, own=np.log(SKIN[[0, 2]] / SKIN[1]), through=mark if through else None)
     beside = (np.abs(XS - 110) < 30) & (np.abs(YS - BEND) < 8)
     assert np.mean((rim.depth <= 0) == (YS > BEND), where=beside) > 0.95
     off = (rim.depth - (BEND - YS + 0.5))[beside & (rim.depth > 0)]

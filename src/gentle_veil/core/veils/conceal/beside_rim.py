@@ -100,7 +100,7 @@ class Rims:
         inside = polygon_mask(mark, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
         if not inside.any():
             return None
-        rim = read_rim(img_lin, inside, own=self.own, through=self.stands_out)
+        rim = read_rim(img_lin, inside, own=self.own, through=inside if self.stands_out else None)
         behind = rim.depth <= 0
         if not behind.any():
             return None

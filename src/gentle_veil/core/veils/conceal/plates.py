@@ -7,12 +7,13 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
-from gentle_veil.core.retouch.rim import read_rim
+from gentle_veil.core.retouch.rim import Rim, behind_the_rim, read_rim
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
-from gentle_veil.core.veils.conceal.drawn import Reach, ink_reach
+from gentle_veil.core.veils.conceal.drawn import Reach, away_at, ink_reach
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
@@ -20,6 +21,7 @@ from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.relit import lit_tone, shown_there
 from gentle_veil.core.veils.conceal.surround import Surround
 
+INK_PX = 1.0  # reference px from what is drawn, within which it is
 GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
 
 
@@ -81,11 +83,7 @@ def lay_plates(
     seen = [(str(k), share, *_seen_from(site, around, k)) for k, share in shares]
     places = [there.placement.track.map_ref_from_frame(site.row, around.box) for _, _, there, _ in seen]
     (nearest, _, _, at_home), at_nearest = seen[0], places[0]
-    rim = read_rim(
-        frame,
-        around.distance < 0,
-        lambda doubtful: shown_there(plates[nearest], at_nearest, at_home, frame, doubtful),
-    )
+    rim = _rim(plates[nearest], at_nearest, at_home, frame)
     for (k, share, there, seen_from), where in zip(seen, places, strict=True):
         painted = None
         if params.way == "brought in":
@@ -101,6 +99,22 @@ def lay_plates(
         )
     made = (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32)
     return Patch(around.box, rim.up_to(made), matte * rim.there * drawn)
+
+
+def _rim(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32) -> Rim:
+    """The rim of the surface in the ``frame`` (h, w, 3); by it dark ink may look like what is behind, and is not asked.
+
+    Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
+    """
+    inside = around.distance < 0
+
+    def shown(doubtful: MaskBool) -> MaskBool:
+        return shown_there(plate, where, around, frame, doubtful)
+
+    on_it = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0] > 0
+    ink = inside & on_it & (away_at(plate, where) < INK_PX)
+    doubtful = behind_the_rim(frame, inside) & ink
+    return read_rim(frame, inside, shown, through=ink if doubtful.any() else None)
 
 
 def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Reach:
