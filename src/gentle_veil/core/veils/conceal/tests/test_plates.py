@@ -136,3 +136,30 @@ def test_light_match__with_none_the_plate_keeps_the_reference_frames_light() -> 
         levels[light] = float(render_frame(ArrayFrames(dimmer), (layer,), 6).img_raw[within].mean())
     assert levels[1.0] == pytest.approx(0.8 * 370 / 3, abs=3)
     assert levels[0.0] == pytest.approx(370 / 3, abs=4)
+
+
+@pytest.mark.truth
+def test_ink_like_the_wall__goes_where_the_surfaces_rim_has_come_close_to_it() -> None:
+    rng, wall = np.random.default_rng(6), np.array([60.0, 66.0, 80.0])
+    ys, xs = np.mgrid[: SIZE[1], : SIZE[0]]
+    ink = np.hypot(xs - 50, ys - 60) < 9
+    shots = []
+    for worn in (False, True):
+        frames = []
+        for k in range(COUNT):
+            skin = np.where((ink & worn)[..., None], wall, (180.0, 140.0, 115.0))
+            off = xs - (71 - 1.2 * k) - 0.004 * (ys - 60.0) ** 2  # at last 2 px beside the ink
+            img = cv2.GaussianBlur(np.where((off < 0)[..., None], skin, wall), (0, 0), 0.8)
+            frames.append(np.clip(np.rint(img + rng.normal(0, 1.5, img.shape)), 0, 255).astype(np.uint8))
+        shots.append(np.stack(frames))
+    clean, marked = shots
+    still = Placement(
+        still_track(SIZE, COUNT, 0), np.array([50.0, 60.0]) + 12 * RING, np.array([50.0, 60.0]) + 40 * RING
+    )
+    given, params = ArrayFrames(marked), ConcealParams(way="plate")
+    layer = Layer(
+        "c", Conceal(), still, params, prepared=Conceal().prepare(given, still, params), feather=constant(2.0)
+    )
+    for k in range(COUNT):
+        off_by = np.abs(render_frame(given, (layer,), k).img_raw.astype(float) - clean[k])[ink]
+        assert off_by.mean() < 4, k
