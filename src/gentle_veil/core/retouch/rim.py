@@ -30,6 +30,7 @@ SEEN, WHOLE = 0.04, 0.96  # shares of skin at which the slope begins and ends
 SOFT_SIGMA = 0.7  # px of a rim of which nothing could be read
 DARKEST = 2e-3
 BLURRED_PX = 2  # around a mark that its blur reaches
+TAKEN_PX = 4.0  # from the rim, from which ink that looks like what is behind is no blur of it
 BESIDE_PX, LEAST_EDGE = 14, 12  # px around it, and px of rim in that, that tell how the rim goes on
 ALONG_TIMES, ALONG_PX = 1.0, 20  # mark's sizes and px around it, in which the slope is alike
 LARGE_SHARE = 0.2  # of the largest part of what is behind
@@ -112,6 +113,16 @@ def behind_the_rim(
     if shown is not None and (behind & inside).any():
         behind = rooted(behind & ~shown(behind), ~inside)
     return behind
+
+
+def taken_for_behind(frame_lin: ImageF32, inside: MaskBool, ink: MaskBool) -> bool:
+    """Whether some ``ink`` (h, w) of a mark looks like what is behind, far inside of where the rim goes on along it, or
+    where nothing tells how it does."""
+    behind, blind = behind_the_rim(frame_lin, inside), grown(ink, BLURRED_PX)
+    if not (behind & ink).any():
+        return False
+    line = rim_along(behind & ~blind, blind)
+    return line is None or bool((line[behind & ink] > TAKEN_PX).any())
 
 
 def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:

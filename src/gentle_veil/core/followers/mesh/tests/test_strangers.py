@@ -79,3 +79,21 @@ def test_a_plane_one_period_off__does_not_take_the_mesh_along(monkeypatch: pytes
     track = _followed(frames)
     for k, shift in enumerate(steps):
         assert np.abs(track.carry(INNER, k) - (INNER - (shift, 0))).max() < 0.5
+
+
+@pytest.mark.truth
+def test_stripes_behind_what_passes__are_found_again_where_they_were_and_not_two_stripes_away() -> None:
+    rng, (ys, xs) = np.random.default_rng(1), np.mgrid[:300, :620].astype(np.float32)
+    threads = 21 * cv2.GaussianBlur(rng.normal(size=xs.shape).astype(np.float32), (0, 0), 2)
+    stripes = cv2.GaussianBlur(90 + 60 * ((xs + 3 * np.sin(ys / 31)) % 48 < 16) + threads, (0, 0), 0.8)
+    step, angle, frames = np.array([1.5, 0.7]), np.arange(24) * np.pi / 12, []
+    for k in range(34):
+        moved = np.float32([[1, 0, step[0] * k - 60], [0, 1, step[1] * k]])
+        img = cv2.warpAffine(stripes, moved, (420, 300), borderMode=cv2.BORDER_REFLECT)[..., None] * (1, 0.9, 0.8)
+        cv2.rectangle(img, (14 * k - 150, 0), (14 * k - 20, 300), (120, 80, 60), -1)
+        frames.append(np.clip(img + rng.normal(0, 2, img.shape), 0, 255).astype(np.uint8))
+    outline = np.array([200, 130]) + 34 * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    mesh, ks = FOLLOWERS["mesh"], range(len(frames))
+    track = mesh.estimate(ArrayFrames(np.stack(frames)), Region(0, outline), mesh.Options(), wanted=ks)
+    assert max(np.linalg.norm((track.carry(outline, k) - outline).mean(axis=0) - k * step) for k in ks) < 1
+    assert (track.status[-3:] == "ok").all()
