@@ -88,9 +88,10 @@ class Accompanied:
         return self.trusted and self._off(displacement) > FAR_TIMES
 
     def _off(self, displacement: ImageF32) -> float:
-        """How far a displacement is from where the company alone has taken the region, by what that may be off."""
+        """How far a displacement is from where the company alone has taken the region, by what that may be off; NaN
+        where it has taken it nowhere."""
         if self.alone is None:
-            return np.inf
+            return np.nan
         off = np.abs((displacement - self.alone)[:, self.registration.held > 0.5]).sum(axis=0)
         return middle(off) / (NEAR_PX + (NEAR_PER_FRAME + self.misses) * self.since)
 

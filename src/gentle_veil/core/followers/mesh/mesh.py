@@ -200,7 +200,8 @@ class MeshRun(MeshLook):
             guesses += [guess for guess in moved if not torn(guess, guesses[0], r.base)]
         guesses = self.guesses(k, state, guesses)
         if k in self.drawn:
-            guesses.append(self._by_hand(k))
+            steady.append(self._by_hand(k))
+            guesses.append(steady[-1])
         if state.status not in SEEN:
             guesses += self._sought(k, state)
         pyramid = self._pyramid(k, *guesses)
@@ -407,7 +408,7 @@ class MeshRun(MeshLook):
         led = k in self.drawn or (self.company.judges and self.company.near(displacement))
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
         part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
-        astray = self.company.judges and (self.company.far(displacement) if again else part and not led)
+        astray = self.company.judges and not led and (self.company.far(displacement) if again else part)
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
