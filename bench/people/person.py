@@ -157,9 +157,9 @@ class Person:
         place ``px``; ``xy`` has a third column then, away (N, 3)."""
         base, (a, b, c) = self.body.base, (xy[self.skin.triangles[:, i]] for i in range(3))
         across, down, off = (b - a)[:, :2], (c - a)[:, :2], np.array(px) - a[:, :2]
-        area = np.cross(across, down)
+        area = _turned(across, down)
         area = np.where(np.abs(area) < 1e-9, 1e-9, area)
-        u, v = np.cross(off, down) / area, np.cross(across, off) / area
+        u, v = _turned(off, down) / area, _turned(across, off) / area
         hit = np.flatnonzero((u >= 0) & (v >= 0) & (u + v <= 1))
         t = hit[np.argmin((a + b + c)[hit, 2])]
         corners, share = base.triangles[t], np.array([1 - u[t] - v[t], u[t], v[t]])
@@ -168,3 +168,8 @@ class Person:
         by_px = np.stack([rest[1] - rest[0], rest[2] - rest[0]], 1) @ np.linalg.inv(np.stack([across[t], down[t]], 1))
         right = by_px @ np.array([np.cos(angle), np.sin(angle)])
         self.wear(art, size, share @ rest, right, out / np.linalg.norm(out))
+
+
+def _turned(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """The signed area (N,) between vectors (N, 2)."""
+    return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])

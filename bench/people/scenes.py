@@ -96,9 +96,14 @@ def keeper() -> Shot:
     person.bend = _expression(person, 24)
     letters, dark = drawing("letters", "d8c9a0", 0.7), mole("1c0f0a", 5)
     _on_face(person, (dark, 0.15, -0.36, 6.7), (letters, 0.5, 0.46, 6.8), (mole("6a2f26", 8, 0.5), 0.14, 0.3, 7.3))
-    shadow = lambda t: (1, 0.25, 0.1 + 0.03 * t, 0.2, 0.45, 1.2)  # noqa: E731
+
+    def shadow(t: float) -> tuple[float, ...]:
+        return 1, 0.25, 0.1 + 0.03 * t, 0.2, 0.45, 1.2
+
+    def camera(t: float) -> Camera:
+        return Camera((0.2 + 0.004 * t, 7.2, 8.6), (0.004 * t, 6.9, 1.0), 1400)
+
     light = Light(lambda t: (0.7, 0.5, 0.7 - 0.004 * t), (5.4, 5.0, 4.5), shadow=shadow)
-    camera = lambda t: Camera((0.2 + 0.004 * t, 7.2, 8.6), (0.004 * t, 6.9, 1.0), 1400)  # noqa: E731
     return Shot(person.things, camera, light, 40, 23, FACE_BOX, _soft(62, 9, 1.6), 0.010)
 
 
@@ -117,7 +122,10 @@ def elder() -> Shot:
     _on_face(person, (brown, 0.2, -0.36, 6.6), (mole("70402c", 14, 0.7), 0.14, 0.36, 6.8), (bands, 0.5, 0.1, 7.7))
     passing = coat(7, "2c2a33", 4.2, lambda t: 0.19 * t - 9, 1.6)
     light = Light(lambda t: (-0.4, 0.7, 0.9), (2.0, 2.0, 2.1), gain=lambda t: 1.03 + 0.13 * np.tanh((t - 50) / 20))
-    camera = lambda t: Camera((0.01 * t - 0.5, 7.1, 9.6), (0.008 * t - 0.35, 6.9, 1.0), 1500)  # noqa: E731
+
+    def camera(t: float) -> Camera:
+        return Camera((0.01 * t - 0.5, 7.1, 9.6), (0.008 * t - 0.35, 6.9, 1.0), 1500)
+
     return Shot([*person.things, passing], camera, light, 40, 34, FACE_BOX, pan=0.6)
 
 
@@ -147,7 +155,10 @@ def _twisting(axes: np.ndarray, twist: Motion, bend: Motion) -> Turns:
 
 def stoker() -> Shot:
     """A light forearm that twists; a shadow's edge crosses it, and a post passes."""
-    shadow = lambda t: (0.6, -0.4, 1.0 + 0.012 * t, 0.06, 0.5, 0.9)  # noqa: E731
+
+    def shadow(t: float) -> tuple[float, ...]:
+        return 0.6, -0.4, 1.0 + 0.012 * t, 0.06, 0.5, 0.9
+
     light = Light(lambda t: (0.6, 0.9, 0.2 + 0.004 * t), (2.2, 2.05, 1.9), shadow=shadow)
     art = drawing("anchor", "24324a")
     person, axes = _arm(45, "young_caucasian_male", freckles=0.3)
