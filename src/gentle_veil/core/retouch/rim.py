@@ -62,15 +62,18 @@ def read_rim(
     shown: Callable[[MaskBool], MaskBool] | None = None,
     own: np.ndarray | None = None,
     through: MaskBool | None = None,
+    seems: MaskBool | None = None,
 ) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
     ``shown`` tells which of the places (h, w) that seem to be behind show the surface all the same: dark ink and a cold
     shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`.
     ``through`` (h, w) is what of the mark tells nothing of the rim, which goes on along it as on both sides.
+    ``seems`` (h, w) is what `behind_the_rim` gives without ``shown``, where that is known.
     """
     blind = np.zeros_like(inside) if through is None else grown(through, BLURRED_PX)
-    behind = behind_the_rim(frame_lin, inside, shown, own) & ~blind
+    behind = behind_the_rim(frame_lin, inside, own=own) if seems is None else seems
+    behind = _not_shown(behind, inside, shown) & ~blind
     line = None if through is None else rim_along(behind, blind)
     if line is not None:
         behind |= blind & (line <= 0)
@@ -109,16 +112,19 @@ def behind_the_rim(
     size: float = 1.0,
 ) -> MaskBool:
     """Where the picture shows what is behind the surface, (h, w); all as in `read_rim`, ``size`` as in `on_surface`."""
-    behind = _behind(frame_lin, inside, own, size)
-    if shown is not None and (behind & inside).any():
-        behind = rooted(behind & ~shown(behind), ~inside)
-    return behind
+    return _not_shown(_behind(frame_lin, inside, own, size), inside, shown)
 
 
-def taken_for_behind(frame_lin: ImageF32, inside: MaskBool, ink: MaskBool) -> bool:
-    """Whether some ``ink`` (h, w) of a mark looks like what is behind, far inside of where the rim goes on along it, or
-    where nothing tells how it does."""
-    behind, blind = behind_the_rim(frame_lin, inside), grown(ink, BLURRED_PX)
+def _not_shown(behind: MaskBool, inside: MaskBool, shown: Callable[[MaskBool], MaskBool] | None) -> MaskBool:
+    if shown is None or not (behind & inside).any():
+        return behind
+    return rooted(behind & ~shown(behind), ~inside)
+
+
+def taken_for_behind(behind: MaskBool, ink: MaskBool) -> bool:
+    """Whether some ``ink`` (h, w) of a mark looks like what is ``behind``, far inside of where the rim goes on along
+    it, or where nothing tells how it does."""
+    blind = grown(ink, BLURRED_PX)
     if not (behind & ink).any():
         return False
     line = rim_along(behind & ~blind, blind)

@@ -11,7 +11,7 @@ from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
-from gentle_veil.core.retouch.rim import Rim, read_rim, taken_for_behind
+from gentle_veil.core.retouch.rim import Rim, behind_the_rim, read_rim, taken_for_behind
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.drawn import Reach, away_at, ink_reach
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
@@ -113,7 +113,8 @@ def _rim(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: Imag
 
     on_it = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0] > 0
     ink = inside & on_it & (away_at(plate, where) < INK_PX)
-    return read_rim(frame, inside, shown, through=ink if taken_for_behind(frame, inside, ink) else None)
+    seems = behind_the_rim(frame, inside)
+    return read_rim(frame, inside, shown, through=ink if taken_for_behind(seems, ink) else None, seems=seems)
 
 
 def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Reach:
