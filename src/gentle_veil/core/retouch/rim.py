@@ -124,9 +124,9 @@ def _not_shown(behind: MaskBool, inside: MaskBool, shown: Callable[[MaskBool], M
 def taken_for_behind(behind: MaskBool, ink: MaskBool) -> bool:
     """Whether some ``ink`` (h, w) of a mark looks like what is ``behind``, far inside of where the rim goes on along
     it, or where nothing tells how it does."""
-    blind = grown(ink, BLURRED_PX)
     if not (behind & ink).any():
         return False
+    blind = grown(ink, BLURRED_PX)
     line = rim_along(behind & ~blind, blind)
     return line is None or bool((line[behind & ink] > TAKEN_PX).any())
 

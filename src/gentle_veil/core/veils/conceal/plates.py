@@ -111,10 +111,12 @@ def _rim(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: Imag
     def shown(doubtful: MaskBool) -> MaskBool:
         return shown_there(plate, where, around, frame, doubtful)
 
-    on_it = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0] > 0
-    ink = inside & on_it & (away_at(plate, where) < INK_PX)
-    seems = behind_the_rim(frame, inside)
-    return read_rim(frame, inside, shown, through=ink if taken_for_behind(seems, ink) else None, seems=seems)
+    seems, through = behind_the_rim(frame, inside), None
+    if (seems & inside).any():
+        on_it = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0] > 0
+        ink = inside & on_it & (away_at(plate, where) < INK_PX)
+        through = ink if taken_for_behind(seems, ink) else None
+    return read_rim(frame, inside, shown, through=through, seems=seems)
 
 
 def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Reach:
