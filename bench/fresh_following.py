@@ -181,7 +181,13 @@ def both_ways(frames: np.ndarray, reference: int, points: np.ndarray) -> np.ndar
 
 
 def one(case: Case) -> dict[str, object]:
-    frames, reference, outline, truth, counted = shot_of(case)
+    return followed(*shot_of(case))
+
+
+def followed(
+    frames: np.ndarray, reference: int, outline: np.ndarray, truth: np.ndarray, counted: np.ndarray
+) -> dict[str, object]:
+    """Figures of an outline that is followed, of its true places (T, N, 2) where they are ``counted`` (T, N)."""
     mesh, points, count = FOLLOWERS["mesh"], truth[reference], len(frames)
     track = settled(mesh.estimate(ArrayFrames(frames), Region(reference, outline), mesh.Options(), wanted=range(count)))
     found = np.array([track.carry(points, row) for row in range(count)])

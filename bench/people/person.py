@@ -152,10 +152,10 @@ class Person:
         flat[at, :3] += got[:, 3:] * (got[:, :3] - flat[at, :3])
         flat[at, 4] = np.maximum(flat[at, 4], got[:, 3])
 
-    def wear_at(self, art: np.ndarray, size: float, xy: np.ndarray, px: tuple[float, float], angle: float) -> None:
-        """`wear` where a picture in which the base's vertices lie at ``xy`` (N, 2), nearest first in doubt, shows the
-        place ``px``; ``xy`` has a third column then, away (N, 3)."""
-        base, (a, b, c) = self.body.base, (xy[self.skin.triangles[:, i]] for i in range(3))
+    def wear_at(self, art: np.ndarray, size: float, seen: np.ndarray, px: tuple[float, float], angle: float) -> None:
+        """`wear` at the place ``px`` of a picture in which the base's vertices lie at ``seen`` (N, 3): px x, y and
+        how far away."""
+        base, (a, b, c) = self.body.base, (seen[self.skin.triangles[:, i]] for i in range(3))
         across, down, off = (b - a)[:, :2], (c - a)[:, :2], np.array(px) - a[:, :2]
         area = _turned(across, down)
         area = np.where(np.abs(area) < 1e-9, 1e-9, area)

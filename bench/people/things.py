@@ -5,11 +5,12 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 
+from gentle_veil.core.colour.transfer import srgb_decode
+
 
 def linear(colour: str) -> np.ndarray:
     """Linear RGB of six hexadecimal digits."""
-    rgb = np.array([int(colour[i : i + 2], 16) for i in (0, 2, 4)]) / 255
-    return np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    return srgb_decode(np.array([int(colour[i : i + 2], 16) for i in (0, 2, 4)], np.float32) / 255)
 
 
 class Sheet:
