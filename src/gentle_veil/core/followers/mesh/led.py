@@ -13,7 +13,7 @@ import numpy as np
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.surface_track import LOST, SEEN, WEAK, SurfaceTrack, TrackRow
+from gentle_veil.core.contracts.surface_track import LOST, OK, SEEN, WEAK, SurfaceTrack, TrackRow
 from gentle_veil.core.faces.people import for_finding
 from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.followers.mesh.mesh import MeshRun
@@ -24,6 +24,7 @@ from gentle_veil.core.geometry.outline import shrunk, signed_area, signed_distan
 from gentle_veil.core.geometry.spline_field import Lattice
 from gentle_veil.core.motion.mesh_registration import STEP
 from gentle_veil.core.motion.pyramid import GreyPyramid
+from gentle_veil.core.motion.ranks import middle
 from gentle_veil.core.types import ImageF32
 
 INNER = 0.85  # of the face's oval: its rim turns away first
@@ -42,6 +43,7 @@ class LedRun(MeshRun):
         self.region = region
         self.step = 1
         self.led: ImageF32 | None = None
+        self.known: tuple[int, ImageF32] | None = None  # the last frame on which the place was sure, and that place
 
     @cached_property
     def whole(self) -> "_WholeFace | None":
@@ -58,15 +60,30 @@ class LedRun(MeshRun):
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         self.step = 1 if side[0] > self.reference else -1
+        self.known = None
         if (whole := vars(self).get("whole")) is not None:
             whole.restart(self.step)
         return super().begin(known, side)
+
+    def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
+        row, new = super().follow(k, state, history)
+        self._remember(k, new)
+        return row, new
+
+    def recalled(self, k: int, state: MeshState, history: PlaneHistory, known: SurfaceTrack) -> MeshState:
+        new = super().recalled(k, state, history, known)
+        self._remember(k, new)
+        return new
+
+    def _remember(self, k: int, new: MeshState) -> None:
+        if new.status == OK:
+            self.known = k, new.displacement
 
     def guesses(self, k: int, state: MeshState, guesses: list[ImageF32]) -> list[ImageF32]:
         self.led = None
         # What passes is gone again soon: for so long the company tells more than a face that it may have carried off.
         if state.status not in SEEN and not self.company.tells(state.hidden_for + 1) and self.whole is not None:
-            self.led = self.whole.lead(k)
+            self.led = self.whole.lead(k, self.known)
         if self.led is not None and self.company.judges and not self.company.near(self.led):
             self.led = None  # what carried off the whole face has not carried off what is around the part
         return guesses if self.led is None else [self.led, *(self._near(g) for g in guesses)]
@@ -80,8 +97,7 @@ class LedRun(MeshRun):
             return guess
         off = guess - self.led
         length = np.linalg.norm(off, axis=0)
-        room = WRONG_SHARE * self.whole.size + BEYOND_SHARE * self.whole.beyond
-        allowed: ImageF32 = self.led + off * np.minimum(1.0, room / np.maximum(length, 1e-6))
+        allowed: ImageF32 = self.led + off * np.minimum(1.0, self.whole.room / np.maximum(length, 1e-6))
         return allowed
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
@@ -102,22 +118,31 @@ class _WholeFace:
     def __init__(self, frames: FrameSource, region: Region, part: Lattice, size: float, step: int) -> None:
         self.run, self.size = MeshRun(frames, region, MeshOptions()), size
         self.part = Lattice(self.run.grid, part.xs, part.ys)
-        #: How far beyond what it follows each of the part's places lies, px (h, w).
         at = np.array([part.xs[0], part.ys[0]])
         away = signed_distance((region.polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
-        self.beyond = STEP * np.maximum(away, 0)
+        beyond = STEP * np.maximum(away, 0)
+        #: How far from where the whole has it each of the part's places may be, px (h, w).
+        self.room = WRONG_SHARE * size + BEYOND_SHARE * beyond
         self.restart(step)
 
     def restart(self, step: int) -> None:
         self.step, self.at = step, self.run.reference
         self.state, self.history = self.run.begin(None, [self.at + step])
+        self.leads = True  # as far as is known: a neck lies around a face's oval, too, and does not turn with it
 
-    def lead(self, k: int) -> ImageF32 | None:
-        """The displacement (2, h, w) over the part's lattice on frame ``k``, None where the face is not seen."""
+    def lead(self, k: int, known: tuple[int, ImageF32] | None) -> ImageF32 | None:
+        """The displacement (2, h, w) over the part's lattice on frame ``k``; None where the face is not seen, or where
+        the part did not go with it when the place of that was last ``known`` (frame, displacement)."""
         while self.at != k:
             self.at += self.step
             _, self.state = self.run.follow(self.at, self.state, self.history)
-        if self.state.now is None or self.state.now.explained < LEADING_SHARE:
-            return None
+            if known is not None and known[0] == self.at and self._told():
+                self.leads = middle(np.hypot(*(known[1] - self._place())) - self.room) <= 0
+        return self._place() if self.leads and self._told() else None
+
+    def _told(self) -> bool:
+        return self.state.now is not None and self.state.now.explained >= LEADING_SHARE
+
+    def _place(self) -> ImageF32:
         controls = self.run.registration.lattice.fit(self.state.displacement)
         return np.asarray(self.part.values(controls), np.float32)

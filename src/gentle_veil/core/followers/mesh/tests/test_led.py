@@ -69,6 +69,23 @@ def test_a_part_that_is_lost__goes_as_the_face_does_and_says_how_unsure_it_is(po
     assert off < said.min() < 10
 
 
+@pytest.mark.truth
+def test_what_did_not_go_with_the_face_while_both_were_seen__is_not_led_by_it(portrait, cheek) -> None:  # type: ignore[no-untyped-def]
+    """A neck lies beside a face, and stays when the head turns."""
+    frames, _ = moving(portrait, cheek)
+    whole, same = (LedRun(frames, Region(0, cheek), MeshOptions()).whole for _ in range(2))
+    assert whole is not None
+    assert same is not None
+    there, later = (same.lead(k, None) for k in (3, 6))
+    assert there is not None
+    assert later is not None
+    assert whole.lead(4, (3, there + 0.5)) is not None
+    whole.restart(1)
+    assert whole.lead(4, (3, there + 3 * whole.room.max())) is None
+    assert whole.lead(5, None) is None  # until it is known to go with it again
+    assert whole.lead(7, (6, later)) is not None
+
+
 @pytest.mark.property
 def test_a_part_that_is_seen__needs_no_face(portrait: np.ndarray, cheek: np.ndarray, monkeypatch) -> None:  # type: ignore[no-untyped-def]
     frames, _ = moving(portrait, cheek)
