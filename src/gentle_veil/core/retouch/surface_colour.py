@@ -27,6 +27,8 @@ LEAST_APART = 0.1  # of what is behind, between the two sides
 FEW_PX = 200  # by the rim, that may be a mixture of both
 OTHER_PX = 50  # of another colour, from which there is any
 APART = 2.5  # spreads between the centres of two clusters
+SAME_HUE = 0.9  # cosine between two colours, as they leave white
+SOFT_EDGE = 0.06  # of the way from one colour to the other, per px: what is out of focus by 5 px is steeper
 OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
 
 
@@ -81,7 +83,7 @@ def on_surface(
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
     behind = _tidy((like | beside) & ~surface, size)
-    behind = _others(behind, ~inside, ratios, cluster, FEW_PX * size**2)
+    behind = _others(behind, ~inside, ratios, cluster, size)
     if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
@@ -104,15 +106,35 @@ def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
     return mask & np.isin(labels, np.unique(labels[mask & roots]))
 
 
-def _others(behind: MaskBool, outside: MaskBool, ratios: ImageF32, own: Cluster, few: float) -> MaskBool:
+def _others(behind: MaskBool, outside: MaskBool, ratios: ImageF32, own: Cluster, size: float) -> MaskBool:
     """The connected parts of what is ``behind`` (h, w) that have another colour than the surface's ``own``, by what of
-    them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too. A part of but a
-    ``few`` px is a mixture of both, and goes with the others; one that lies all within the mark is a drawing."""
+    them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too, nor is sheen, or what
+    it leaves out. A part of but a few px is a mixture of both, and goes with the others; one that lies all within the
+    mark is a drawing."""
     count, labels = cv2.connectedComponents(behind.astype(np.uint8))
-    parts = [ratios[(labels == i) & outside] for i in range(count)]
-    others = [i > 0 and len(part) > 0 and _another(_described(part), own) for i, part in enumerate(parts)]
-    kept = [i > 0 and any(others) and (others[i] or 0 < len(part) < few) for i, part in enumerate(parts)]
-    return np.asarray(np.array(kept)[labels])
+    others, few = [False], [False]
+    for i in range(1, count):
+        part = ratios[(labels == i) & outside]
+        other = len(part) > 0 and _another(_described(part), own)
+        others.append(other and not _fades(labels == i, np.median(part, axis=0), ratios, own[0], size))
+        few.append(0 < len(part) < FEW_PX * size**2)
+    kept = np.array(others) | (np.array(few) & any(others))
+    return np.asarray(kept[labels])
+
+
+def _fades(part: MaskBool, colour: np.ndarray, ratios: ImageF32, own: np.ndarray, size: float) -> bool:
+    """Whether a part (h, w) of a ``colour`` (2,) is the surface of its ``own`` (2,) colour under more sheen, or less:
+    paler or stronger and of its hue, and one goes over into the other, as a limb and what is behind it do not."""
+    pale, strong = sorted((np.expm1(colour), np.expm1(own)), key=lambda c: float(np.hypot(*c)))
+    if pale @ strong < SAME_HUE * np.hypot(*pale) * np.hypot(*strong):
+        return False
+    across = colour - own
+    share = ((ratios - own) @ (across / (across @ across))).astype(np.float32)
+    by_y, by_x = np.gradient(share)
+    kernel = np.ones((3, 3), np.uint8)
+    border = part ^ (cv2.erode(part.astype(np.uint8), kernel, borderValue=1) > 0)
+    steep = np.hypot(by_x, by_y)[border]
+    return bool(len(steep) and np.median(steep) < SOFT_EDGE / size)
 
 
 def _up_to_the_rim(

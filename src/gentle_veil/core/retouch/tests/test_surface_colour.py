@@ -47,6 +47,19 @@ def test_lips_beside_the_mark__are_not_behind_the_skin_though_a_wall_is_seen_too
     assert behind[XS > 103].mean() > 0.98
 
 
+@pytest.mark.parametrize("off", [0, 32])
+def test_sheen_by_the_mark__is_not_behind_the_skin_nor_is_the_skin_beside_it(off: int) -> None:
+    ys, xs = np.mgrid[:129, :129]
+    skin = SKIN * (1 + 0.02 * np.random.default_rng(4).standard_normal((*ys.shape, 3)))
+    inside = np.hypot(xs - 64, ys - 64) < 41
+    sheen = 0.5 * np.exp(-0.5 * ((ys + 0.5 * (xs - 64) - 64 - off) / 13) ** 2)[..., None]
+    assert not on_surface((skin + sheen).astype(np.float32), inside, grazed=True)[1].any()
+    walled = np.where((xs > 100)[..., None], SKIN + np.float32(0.5), skin)  # of its hue, but with an edge
+    behind = on_surface(cv2.GaussianBlur(walled.astype(np.float32), (0, 0), 2.5), inside, grazed=True)[1]
+    assert behind[:, 108:].mean() > 0.98
+    assert not behind[:, :92].any()
+
+
 def test_black_ink__does_not_make_the_wall_a_part_of_the_limb() -> None:
     """Ink's ratios are grey, as the wall's are, and skin's reach far where it is glossy."""
     wall = XS > 78
