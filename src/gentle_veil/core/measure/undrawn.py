@@ -1,7 +1,8 @@
 """Where a surface's own drawing does not show: something lies over it, whatever colour that has.
 
 A hand over a face has the face's colour, but not the lines that are drawn on it. The share of the drawing that shows
-is told around each place; light, focus and a track that is a little off leave more of it than what hides it.
+is told around each place; light, focus and a track that is a little off leave more of it than what hides it. Sheen
+lies on top of a drawing and lightens it, so that less of it is left in the logarithm, but as much in light itself.
 """
 
 from dataclasses import dataclass
@@ -20,13 +21,16 @@ SLIPS = (-3, -2, -1, 0, 1, 2, 3)  # field px by which it may lie elsewhere
 SOFTER, SOFT_DRAWN = (1.0, 2.0, 3.5), 0.01  # field px; natural log
 FOCUS_COST, FOCUS_COSTS_MOST = 0.1, 0.2  # of correlation, per step of softness and altogether
 LEAST_AREA = 60  # field px of drawing
+MOST_SHEEN = 2.0  # times as light as usual, up to which a drawing may be and be faint for that
 
 
 @dataclass(frozen=True)
 class Drawing:
-    """A surface's drawing as it looks through one softness of the lens: ``fine`` (h, w) natural log of its tone without
-    light, ``power`` (h, w) of it around each place, and ``told`` (h, w) where it stands out and shows on most."""
+    """A surface's drawing as it looks through one softness of the lens: its ``tone`` (h, w), natural log, ``fine``
+    (h, w) the same without light, ``power`` (h, w) of it around each place, and ``told`` (h, w) where it stands out and
+    shows on most."""
 
+    tone: ImageF32
     fine: ImageF32
     power: ImageF32
     told: MaskBool
@@ -58,20 +62,21 @@ def drawing_of(tone: ImageF32, tones: ImageF32, inside: MaskBool) -> tuple[Drawi
     told &= np.percentile(shown, SHOWN_BUT_FOR, axis=0) > USUALLY_SHOWN
     if told.sum() < LEAST_AREA:
         return ()
-    out = [Drawing(fine, power, told)]
+    out = [Drawing(tone, fine, power, told)]
     for sigma in SOFTER:
-        fine = _fine(cv2.GaussianBlur(tone, (0, 0), sigma))
+        soft = cv2.GaussianBlur(tone, (0, 0), sigma)
+        fine = _fine(soft)
         power = _power(fine)
-        out.append(Drawing(fine, power, told & (np.sqrt(power) > SOFT_DRAWN)))
+        out.append(Drawing(soft, fine, power, told & (np.sqrt(power) > SOFT_DRAWN)))
     return tuple(out)
 
 
 def shown(tone: ImageF32, drawings: tuple[Drawing, ...], softness: int = 0) -> Shown:
     """How much of the drawing shows on a frame of this ``tone`` (h, w), natural log. ``softness`` is that of the frame
     before, which of `drawings` it was: focus does not leap."""
-    seen = _fine(tone)
+    seen, lightened = _fine(tone), _lightened(tone, drawings[0])
     sharp = drawings[0]
-    if (sharp.told & (_shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
+    if (sharp.told & (lightened * _shown(sharp.fine, sharp.power, seen) < HIDDEN_BELOW)).sum() < LEAST_AREA:
         still = {i: _fit(d, seen) - _cost(i, softness) for i, d in enumerate(drawings)}
         return Shown(sharp.told, sharp.told.astype(np.float32), max(still, key=lambda i: still[i]))
     # On the whole it may lie a little elsewhere, and be out of focus.
@@ -81,7 +86,15 @@ def shown(tone: ImageF32, drawings: tuple[Drawing, ...], softness: int = 0) -> S
     drawing = drawings[best]
     near = [at for at in moved if abs(at[0] - x) <= 1 and abs(at[1] - y) <= 1]
     share = np.max([_shown(drawing.fine, drawing.power, moved[at]) for at in near], axis=0)
-    return Shown(drawing.told, share, best)
+    return Shown(drawing.told, lightened * share, best)
+
+
+def _lightened(tone: ImageF32, drawing: Drawing) -> ImageF32:
+    """How many times as light as usual each place (h, w) is, from 1 up to what sheen may make of it."""
+    change = tone - drawing.tone
+    change = change - np.median(change[drawing.told])
+    here, usually = (cv2.GaussianBlur(np.exp(t), (0, 0), AROUND_SIGMA) for t in (drawing.tone + change, drawing.tone))
+    return np.clip(here / usually, 1, MOST_SHEEN)
 
 
 def _cost(softness: int, before: int) -> float:

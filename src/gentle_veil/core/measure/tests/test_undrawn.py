@@ -45,6 +45,14 @@ def test_light_that_changes__hides_no_drawing(drawings) -> None:  # type: ignore
 
 
 @pytest.mark.truth
+def test_sheen_over_a_drawing__makes_it_faint_and_hides_none_of_it(drawings) -> None:  # type: ignore[no-untyped-def]
+    xs = np.arange(SIZE, dtype=np.float32)
+    sheen = 2.5 * np.exp(-0.5 * ((xs - 84) / 14) ** 2)  # of the light, added as oil on skin adds it
+    faint = np.log(np.exp(lined(28)) + sheen[None])
+    assert not shown(faint, drawings).hidden.any()
+
+
+@pytest.mark.truth
 def test_plain_skin_over_half_of_it__is_found(drawings) -> None:  # type: ignore[no-untyped-def]
     covered = lined(23)
     covered[:, 60:] = np.random.default_rng(24).normal(0, 0.01, (SIZE, SIZE - 60))

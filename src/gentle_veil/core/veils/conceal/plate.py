@@ -10,7 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import Box, clip_box, distance_from, grown, outline_distance
+from gentle_veil.core.composite.matte import Box, clip_box, grown, outline_distance
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
@@ -18,30 +18,16 @@ from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.retouch.membrane import broad_blur
 from gentle_veil.core.retouch.rim import read_rim
-from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
-from gentle_veil.core.veils.conceal.drawn import (
-    HAZE_PX,
-    drawn_on,
-    packed_away,
-)
+from gentle_veil.core.veils.conceal.drawn import HAZE_PX, packed_away
 from gentle_veil.core.veils.conceal.quilt import Quilt, choose_patches
-from gentle_veil.core.veils.conceal.undertone import (
-    DARKEST,
-    EDGE_PX,
-    SKIN_SPREAD,
-    calm_log,
-    carried_on,
-    clean_tone,
-    tone_under_ink,
-)
+from gentle_veil.core.veils.conceal.told import LIMB_PX, MIXED_PX, told_by, under_sheen
+from gentle_veil.core.veils.conceal.undertone import DARKEST, EDGE_PX, SKIN_SPREAD, carried_on, tone_under_ink
 
 NEIGHBOURS = 9  # frames whose median is the reference without grain
 ALIKE_SIGMA = 12.0  # reference px in which their light is alike
 PLAIN_SIGMA, PLAIN_LEAST = 2.0, 0.05  # reference px; natural log that is plain in any case
 USUAL_SPREAD = 4.0  # the same, within which skin may have folds and pores, but no brows
-LIMB_PX = 3  # reference px from the rim of a rounded surface within which its light falls off
-MIXED_PX = 14  # reference px from the rim, up to which hairs and blur mix the surface with what is behind
 OTHER_FRAMES = 6
 ROOM = 60  # reference px around the mark in which clean skin is looked for
 INK_POWER = 4.0  # the darker the ink, the less it tells of the light: gloss lies on top of it
@@ -62,29 +48,29 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     inside = outline_distance(placement.polygon_ref, box) < EDGE_PX
     marks = marks_over(placement, size, (x0, y0))
     img_lin = calm_look(frames, placement, box, raw_lin)
-    surface, behind = on_surface(img_lin, inside, grazed=True)
-    surface &= ~grown(behind, EDGE_PX)
-    depth = distance_from(behind)
-    # The tone meets whatever lies around the mark, lips too; texture comes from plain skin only.
-    calm = calm_log(img_lin)
-    tone, clean = clean_tone(calm, inside, marks, (surface & (depth > LIMB_PX)) | (depth > MIXED_PX))
-    beside = surface & ~inside & ~marks & (depth > LIMB_PX)
-    drawing = drawn_on(img_lin, tone, beside if beside.sum() > 50 else clean, inside, depth > 0)
+    told = told_by(img_lin, inside, marks)
+    surface, behind, depth, tone, clean = told.surface, told.behind, told.depth, told.tone, told.clean
+    others = _other_looks(frames, placement, box)
+    drawing, sheen = told.drawing, np.zeros_like(inside)
+    if drawing is not None:
+        sheen = under_sheen(told, others, inside, marks)
+        drawing = drawing | sheen
     # Where all goes, what is like the skin around still tells the tone.
     drawn = inside & ~clean & (depth > 0) if drawing is None else drawing
     clean &= ~drawn
     haze = np.zeros((HAZE_PX + 1, 3))
     if drawing is not None:
-        tone, haze = tone_under_ink(calm, tone, clean, drawn, inside, depth > MIXED_PX)
+        tone, haze = tone_under_ink(told.calm, tone, clean, drawn, inside, depth > MIXED_PX)
     tone = carried_on(tone, depth > LIMB_PX)
     limb = _limb(img_lin, tone, surface_near=~inside & ~marks & ~behind, depth=depth)
-    looks = [raw_lin, *_other_looks(frames, placement, box)]
+    looks = [raw_lin, *others]
     followed = polygon_mask(placement.drape_ref, *size, (x0, y0))
-    quilt = _quilted(looks, img_lin, tone, (x0, y0), inside, beside, surface & ~drawn & ~marks, followed)
+    quilt = _quilted(looks, img_lin, tone, (x0, y0), inside, told.beside, surface & ~drawn & ~marks, followed)
     share = let_through(img_lin, tone).min(axis=-1)
     clean &= depth > LIMB_PX
     seen_lin, part = _unmixed(img_lin, inside)
     weight = (part > HALF) * np.where(clean, 1.0, np.where(depth <= LIMB_PX, 0.0, np.maximum(share, LEAST_WEIGHT)))
+    weight[sheen] = 0.0  # a light that comes and goes, and not with that on the skin
     return {
         "box": list(box),
         "tone": pack(tone.astype(np.float16)),

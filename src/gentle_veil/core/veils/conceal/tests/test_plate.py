@@ -42,12 +42,13 @@ def tattooed() -> dict[str, np.ndarray]:
 
 def rendered(tattooed: dict[str, np.ndarray], params: ConcealParams) -> list[np.ndarray]:
     frames = ArrayFrames(tattooed["marked"])
+    count = len(tattooed["marked"])
     angles = np.arange(24) * 2 * np.pi / 24
     ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
-    placement = Placement(still_track((260, 200), COUNT, 0), [130, 100] + 41 * ring, [130, 100] + 85 * ring)
+    placement = Placement(still_track((260, 200), count, 0), [130, 100] + 41 * ring, [130, 100] + 85 * ring)
     prepared = Conceal().prepare(frames, placement, params)
     layer = Layer("c", Conceal(), placement, params, prepared=prepared, feather=constant(3.0))
-    return [render_frame(frames, (layer,), k).img_raw for k in range(COUNT)]
+    return [render_frame(frames, (layer,), k).img_raw for k in range(count)]
 
 
 @pytest.fixture(scope="module")
@@ -199,3 +200,29 @@ def test_sheen_that_moves_over_a_filled_mark__is_read_through_it() -> None:
     middle = away < 12
     unlit = level_off(255 * bt709_encode(clean[0].astype(np.float32)), clean[1], middle)
     assert abs(level_off(result[1], clean[1], middle)) < 0.4 * abs(unlit)
+
+
+@pytest.mark.truth
+def test_ink_under_sheen_on_the_reference__is_taken_off_on_all_frames() -> None:
+    rng = np.random.default_rng(21)
+    ys, xs = np.mgrid[:200, :260]
+    ink = (np.abs(np.hypot(xs - 130, ys - 100) - 30) < 6) | ((np.abs(xs - 130) < 8) & (np.abs(ys - 100) < 30))
+    share = 1 - 0.8 * cv2.GaussianBlur(ink.astype(np.float32), (0, 0), 0.8)[..., None]
+    pores = 1 + 0.04 * cv2.GaussianBlur(rng.normal(size=(200, 260)), (0, 0), 0.9)[..., None] * 2
+    marked, clean = [], []
+    for k in range(12):
+        # Light that is thrown back lies on top of ink and skin alike, and wanders.
+        sheen = 0.3 * np.exp(-0.5 * (((ys + 0.5 * xs) - 165 - 16 * k) / 13) ** 2)[..., None]
+        grain = rng.normal(0, 1.2, (200, 260, 3))
+        for out, part in ((marked, share), (clean, 1.0)):
+            lit = np.array([0.34, 0.2, 0.14]) * pores * part + sheen
+            out.append(np.clip(np.rint(255 * bt709_encode(lit.astype(np.float32)) + grain), 0, 255).astype(np.uint8))
+    ours = rendered({"marked": np.array(marked)}, ConcealParams(way="plate"))
+    core = cv2.erode(ink.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    for k in range(12):
+        there, bare, inked = (
+            cv2.GaussianBlur(p.astype(np.float32), (0, 0), 2)[core].mean(axis=-1)
+            for p in (ours[k], clean[k], marked[k])
+        )
+        left = (bare - there) / (bare - inked)
+        assert np.percentile(np.abs(left), 95) < 0.6, k
