@@ -1,4 +1,8 @@
-"""Whether what is seen has the surface's colour: a passing thing mostly has another, whatever the light does."""
+"""Whether what is seen has the surface's colour: a passing thing mostly has another, whatever the light does.
+
+Sheen is light that is thrown back as it came: it takes from a colour's strength, and leaves its hue. So may a hand of
+paler skin, so that more or less of a colour is allowed only where the surface is known by its texture.
+"""
 
 import cv2
 import numpy as np
@@ -9,6 +13,7 @@ from gentle_veil.core.types import ImageF32, RawImage
 BLOCK = 8  # px averaged: grain and pores have no colour of their own at this size
 DARK = 0.03  # of full scale; below it colour means nothing
 STRANGE_FROM, STRANGE_AT = 0.09, 0.17  # distance in log chroma at which a place begins to be, and is, foreign
+PALER, STRONGER = 0.75, 1.0  # shares of its chroma that a surface may lose to sheen, or get back of what it had lost
 
 
 def chroma(img_raw: RawImage, full_scale: float, box: tuple[int, int, int, int]) -> ImageF32:
@@ -32,12 +37,19 @@ def chroma_at(picture: ImageF32, box: tuple[int, int, int, int], places: np.ndar
     )
 
 
-def familiar(reference: ImageF32, seen: ImageF32, weight: ImageF32) -> ImageF32:
-    """1 where seen (h, w, 2) is of the reference's chroma, 0 where it is foreign; what all share is light."""
+def familiar(reference: ImageF32, seen: ImageF32, weight: ImageF32, known: ImageF32 | None = None) -> ImageF32:
+    """1 where seen (h, w, 2) is of the reference's chroma, 0 where it is foreign; what all share is light.
+
+    ``known`` (h, w): 1 where the surface is known by its texture, and may be under sheen, or have been on the reference
+    """
     difference = seen - reference
     counted = weight > 0.5
     if counted.any():
         difference = difference - np.median(difference[counted], axis=0)
+    if known is not None:
+        along = (difference * reference).sum(axis=-1) / np.maximum((reference**2).sum(axis=-1), 1e-6)
+        faded = np.clip(along, -PALER, STRONGER)[..., None] * reference
+        difference = difference - known[..., None] * faded
     distance = np.sqrt((difference**2).sum(axis=-1))
     strange = np.clip((distance - STRANGE_FROM) / (STRANGE_AT - STRANGE_FROM), 0, 1)
     return np.asarray(1 - strange * strange * (3 - 2 * strange), np.float32)

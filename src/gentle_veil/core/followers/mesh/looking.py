@@ -9,11 +9,12 @@ from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.followers.mesh.company import Accompanied
 from gentle_veil.core.followers.mesh.focusing import Focusing
 from gentle_veil.core.followers.mesh.hypotheses import FAR_PX, CloseFlow, LatticeFlow, far_offsets
+from gentle_veil.core.followers.mesh.memory import likeness_around
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.parting import in_one_piece
 from gentle_veil.core.followers.mesh.silhouette import clear_of_the_silhouette
 from gentle_veil.core.followers.mesh.texture import COARSE as COARSE_BAND
-from gentle_veil.core.followers.mesh.texture import texture_of
+from gentle_veil.core.followers.mesh.texture import repetition, texture_of
 from gentle_veil.core.followers.mesh.vertices import Vertices
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneRun, box_around, clip_box, shown_mask
@@ -29,6 +30,10 @@ TRIAL_BLOCK = 4  # lattice points
 SIGMA_GROWTH = 2.0
 SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 LEAST_BOX = 16  # px of the picture, to look at it
+FAMILIAR_SHARE = 0.9  # of the surface that has its colour, from which nothing more is asked
+KNOWN_FROM, KNOWN_AT = 0.85, 0.95  # correlation with the reference's texture, by which a place is known
+REPEATING = 0.6  # correlation with itself elsewhere: of skin up to .5, of stripes from .7
+KNOWN_TIMES = 3.0  # times the noise, that its texture must have
 
 
 class MeshLook:
@@ -53,6 +58,8 @@ class MeshLook:
         self.texture = texture_of(grey(frames[self.reference], self.full_scale, self.plane.weights), mask)
         reference = self._fine(self.reference, self._box(polygon), void=False)
         self.registration = MeshRegistration(reference, mask, self.grid)
+        #: Stripes and dots are alike elsewhere: their texture proves no place.
+        self.repeats = repetition(self.registration.home.templates[NEAR], self.registration.held > 0.5) > REPEATING
         self.mesh = Vertices(self.grid, polygon)
         self.flow = LatticeFlow()
         self.close_flow = CloseFlow(self.registration.shape)
@@ -110,10 +117,23 @@ class MeshLook:
         places = [guess, *(guess + offset[:, None, None] for offset in offsets)]
         return [self._near_by(before, pyramid, place) for place in places]
 
-    def _familiar(self, k: int, displacement: ImageF32) -> ImageF32:
+    def _familiar(self, k: int, displacement: ImageF32, pyramid: GreyPyramid) -> ImageF32:
         """Where the frame under a guess has the surface's colour, over the registration's cells."""
+        r, colour = self.registration, self._colour(k, self.registration.base + displacement)
+        held = r.coarse(r.held)
+        plain = familiar(self.colour, colour, held)
+        if self.repeats or (plain * held).sum() > FAMILIAR_SHARE * held.sum():
+            return plain
+        return familiar(self.colour, colour, held, self._known(*r.look(pyramid, r.near, displacement)))
+
+    def _known(self, seen: ImageF32, inside: ImageF32) -> ImageF32:
+        """Where what is ``seen`` (h, w) has the reference's own texture, whatever light lies on it, over the cells."""
         r = self.registration
-        return familiar(self.colour, self._colour(k, r.base + displacement), r.coarse(r.held))
+        template, energy = r.home.templates[r.near], r.coarse(r.home.energies[r.near])
+        alike = likeness_around(r, template, seen, r.held * inside)
+        told = energy > (KNOWN_TIMES * self._usual_sigma(r.near)) ** 2
+        known: ImageF32 = np.clip((alike - KNOWN_FROM) / (KNOWN_AT - KNOWN_FROM), 0, 1) * told
+        return known
 
     def _colour(self, k: int, at: ImageF32) -> ImageF32:
         """The chroma of a frame at the lattice's places (2, h, w), one value to a cell."""

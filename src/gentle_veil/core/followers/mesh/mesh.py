@@ -140,7 +140,7 @@ class MeshRun(MeshLook):
             return self.carried(state, displacement, status)[1]
         self._focused(pyramid, displacement, state.visible)
         fit = r.unsolved(pyramid, controls, state.light, state.visible, self.limits())
-        self._shown(fit, state.light, r.fine(self._familiar(k, displacement)))
+        self._shown(fit, state.light, r.fine(self._familiar(k, displacement, pyramid)))
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False)
         likeness = likeness_of(r, fit, memory.unlike)
         usual = likeness if state.memory is None else state.likeness
@@ -278,7 +278,7 @@ class MeshRun(MeshLook):
         near = [] if state.close is None else [self._near_by(state.close, pyramid, best)]
         for guess in [*near, *self.dense_guesses(k, state, pyramid, best)]:
             mixer.add(guess, guess - best)
-        familiar = self._familiar(k, best)
+        familiar = self._familiar(k, best, pyramid)
         mixture = mixer.mix(state.displacement, familiar, self.company.place)
         if self.company.judges and state.status in SEEN:
             carried_off = self._carried_off(pyramid, mixture.displacement)

@@ -21,6 +21,7 @@ MARGIN = 16  # px around the mask that are looked at with it
 CARRIED_SIGMA = 1.0  # px; what is finer goes beyond the lattice
 # Of the finest band's strength, what goes beyond: of skin .05 to .25, of white grain .4, of a weave from .45.
 FINE_FROM, WOVEN_FROM = 0.15, 0.42
+ELSEWHERE, IN_COMMON = 6, 0.3  # px from a place; share of the picture that a shifted one covers
 GRAIN_FROM = 0.2  # of its steepness in the direction that is told least: of skin up to .13, out of focus .3
 
 
@@ -46,6 +47,18 @@ def texture_of(picture: ImageF32, mask: MaskBool) -> Texture:
     if grain**2 * _steepness_of_grain() > GRAIN_FROM * _least_told(contrast, inside):
         return Texture(COARSE, fine=False)
     return Texture(FINEST, share > FINE_FROM)
+
+
+def repetition(picture: ImageF32, inside: MaskBool) -> float:
+    """How much a picture (h, w) is like itself elsewhere: the highest correlation of what is ``inside`` (h, w) with the
+    same at another place, with at least a part of it in common."""
+    h, w = picture.shape
+    values = np.where(inside, picture - picture[inside].mean(), 0)
+    own, shared = (np.fft.irfft2(np.abs(np.fft.rfft2(p, (2 * h, 2 * w))) ** 2) for p in (values, inside.astype(float)))
+    away = np.hypot(*np.meshgrid(*(np.minimum(np.arange(2 * n), 2 * n - np.arange(2 * n)) for n in (w, h))))
+    asked = (away >= ELSEWHERE) & (shared > IN_COMMON * shared[0, 0])
+    usual = max(float(own[0, 0] / shared[0, 0]), 1e-12)
+    return float((own[asked] / shared[asked]).max()) / usual if asked.any() else 0.0
 
 
 def _least_told(contrast: ImageF32, inside: MaskBool) -> float:

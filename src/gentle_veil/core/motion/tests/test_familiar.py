@@ -38,6 +38,18 @@ def test_grey_thing__is_foreign_where_it_stands_and_nowhere_else(skin: np.ndarra
 
 
 @pytest.mark.property
+def test_sheen__is_familiar_where_the_surface_is_known_and_a_thing_of_another_hue_is_not(skin: np.ndarray) -> None:
+    shining, bluish = skin.copy(), skin.copy()
+    shining[:, 100:] = np.clip(0.55 * skin[:, 100:] + 95.0, 0, 255)
+    bluish[:, 100:] = (110, 128, 150)
+    everywhere = np.ones(seen(skin).shape[:2], np.float32)
+    for there, back in ((skin, shining), (shining, skin)):
+        assert familiar(seen(there), seen(back), everywhere)[:, 13:].max() < 0.3
+        assert familiar(seen(there), seen(back), everywhere, everywhere).min() > 0.8
+    assert familiar(seen(skin), seen(bluish), everywhere, everywhere)[:, 13:].max() < 0.05
+
+
+@pytest.mark.property
 def test_sixteen_bit__says_the_same(skin: np.ndarray) -> None:
     deep = chroma(skin.astype(np.uint16) * 257, 65535.0, BOX)
     np.testing.assert_allclose(chroma(skin, 255.0, BOX), deep, atol=0.02)

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.followers.mesh.texture import COARSE, FINEST, WOVEN, Texture, texture_of
+from gentle_veil.core.followers.mesh.texture import COARSE, FINEST, WOVEN, Texture, repetition, texture_of
 from gentle_veil.core.synth.textures import weak_skin
 
 SIZE = 200
@@ -48,3 +48,12 @@ def test_stripes_that_tell_one_direction_only__leave_the_other_to_coarse_texture
     at = 2 * np.pi * np.arange(SIZE) / 12
     stripes = 0.5 + 0.05 * np.sin(at)[None] + 0.02 * np.sin(2 * np.pi * np.arange(SIZE) / 31)[:, None]
     assert _told(stripes, 0.012) == Texture(COARSE, fine=False)
+
+
+def test_stripes_and_dots__repeat_and_skin_does_not(skin: np.ndarray) -> None:
+    inside = np.zeros((60, 60), bool)
+    inside[5:55, 5:55] = True
+    noise = 0.01 * np.random.default_rng(1).standard_normal((60, 60)).astype(np.float32)
+    assert repetition(_waves(14.0)[:60, :60].astype(np.float32) + noise, inside) > 0.9
+    assert repetition(skin[:60, :60] + noise, inside) < 0.5
+    assert repetition(np.full((60, 60), 0.5, np.float32), inside) == 0
