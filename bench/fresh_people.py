@@ -35,7 +35,7 @@ from people.shots import Rendered
 RADII = (60, 35, 35, 35, 35)  # px
 LEAST_FACING, AROUND, SECTORS = 0.35, (32, 56), 10  # a place has surface on all sides, px
 LEAST_COVER, GROWN, LEAST_MARK = 20 / 255, 15, 60  # of a mark; px
-ALONG, NEAR_TIMES, NEAR_PX = 25, 0.75, 8  # truth's points that go with a mark; its sizes, and px, around them
+AROUND_PX, LEAST_SEEN = 9, 0.05  # px around each of the truth's points; of a mark's cover, that is judged
 
 
 def circle(centre: np.ndarray, radius: float) -> np.ndarray:
@@ -90,7 +90,7 @@ def concealed(shot: Rendered, reference: int, outline: np.ndarray) -> dict[str, 
     prepared = veil.prepare(frames, placement, params)
     layer = Layer("conceal", veil, placement, params, prepared=prepared, feather=constant(4.0))
     ks = range(0, len(marked), EVERY)
-    ours, holes = [render_frame(frames, (layer,), k).img_raw for k in ks], _of_this(shot, reference, centre, size)[ks]
+    ours, holes = [render_frame(frames, (layer,), k).img_raw for k in ks], _of_this(shot, reference, outline)[ks]
     kernel = np.ones((5, 5), np.uint8)
     peers = [
         cv2.inpaint(marked[k], cv2.dilate(hole.astype(np.uint8), kernel), 4, cv2.INPAINT_TELEA)
@@ -105,16 +105,19 @@ def concealed(shot: Rendered, reference: int, outline: np.ndarray) -> dict[str, 
     }
 
 
-def _of_this(shot: Rendered, reference: int, centre: np.ndarray, size: float) -> np.ndarray:
-    """Where one mark is seen, (T, H, W): by the points of the truth that lie nearest to it."""
-    near = np.linalg.norm(shot.tracks[reference] - centre, axis=1).argsort()[:ALONG]
-    ys, xs = np.mgrid[: shot.cover.shape[1], : shot.cover.shape[2]]
+def _of_this(shot: Rendered, reference: int, outline: np.ndarray) -> np.ndarray:
+    """Where what an outline holds of a mark is seen, (T, H, W): around the truth's points that it holds."""
+    edge = outline.astype(np.float32)
+    held = np.array(
+        [cv2.pointPolygonTest(edge, (float(x), float(y)), True) > -AROUND_PX for x, y in shot.tracks[reference]]
+    )
+    held &= shot.visible[reference]
     out = np.zeros(shot.cover.shape, bool)
     for k, cover in enumerate(shot.cover):
-        seen = near[shot.visible[k, near]]
-        if len(seen):
-            x, y = shot.tracks[k, seen].mean(axis=0)
-            out[k] = (cover > 0.05) & (np.hypot(xs - x, ys - y) < NEAR_TIMES * size + NEAR_PX)
+        near = np.zeros(cover.shape, np.uint8)
+        for x, y in np.rint(shot.tracks[k, held & shot.visible[k]]).astype(int):
+            cv2.circle(near, (int(x), int(y)), AROUND_PX, 1, -1)
+        out[k] = (cover > LEAST_SEEN) & (near > 0)
     return out
 
 
