@@ -10,6 +10,8 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 Box = tuple[int, int, int, int]
 
+LARGE_PX = 8  # from which a mask grows sooner by distance than by a kernel
+
 
 def feathered(
     distance: ImageF32, feather: float | ImageF32, grow: float = 0.0, *, inner: float | ImageF32 = 0.0
@@ -55,5 +57,7 @@ def distance_from(mask: MaskBool) -> ImageF32:
 
 def grown(mask: MaskBool, radius: int) -> MaskBool:
     """A mask and everything within ``radius`` px of it, (H, W) bool."""
+    if radius > LARGE_PX:
+        return np.asarray(distance_from(mask) < radius + 0.5)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1))
     return cv2.dilate(mask.astype(np.uint8), kernel).astype(bool)

@@ -5,7 +5,7 @@ import pytest
 
 from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.composite.canvas import Canvas
-from gentle_veil.core.composite.matte import clip_box, feathered, outline_distance
+from gentle_veil.core.composite.matte import clip_box, feathered, grown, outline_distance
 
 
 def test_feathered__one_inside_nought_beyond_the_feather_and_falling_between() -> None:
@@ -59,3 +59,16 @@ def test_canvas__zero_matte__touches_nothing() -> None:
     canvas = Canvas(raw, CodeValues())
     canvas.lay((0, 0, 8, 8), np.ones((8, 8, 3), np.float32), np.zeros((8, 8), np.float32))
     np.testing.assert_array_equal(canvas.code_values(), raw)
+
+
+@pytest.mark.property
+@pytest.mark.parametrize("radius", [1, 5, 8, 9, 25, 70])
+def test_a_mask_grows_by_so_many_px_in_all_directions(radius: int) -> None:
+    mask = np.zeros((120, 160), bool)
+    mask[60, 80] = mask[20:24, 30:90] = True
+    ys, xs = np.mgrid[:120, :160]
+    away = np.sqrt(np.min([(xs - x) ** 2 + (ys - y) ** 2 for y, x in np.argwhere(mask)], axis=0))
+    out = grown(mask, radius)
+    assert out[away <= 0.98 * radius].all()
+    assert not out[away > 1.02 * radius + 0.75].any()
+    assert not grown(np.zeros_like(mask), radius).any()
