@@ -54,6 +54,8 @@ def told_by(img_lin: ImageF32, inside: MaskBool, marks: MaskBool) -> Told:
 
 def under_sheen(told: Told, looks: Sequence[ImageF32], inside: MaskBool, marks: MaskBool) -> MaskBool:
     """Where ink is lighter than most of some other looks (h, w, 3) at the surface show it, (h, w)."""
+    if not looks or not _lighter(told, looks, inside):
+        return np.zeros(inside.shape, bool)
     shown, ink = (np.zeros(inside.shape, int) for _ in range(2))
     off = np.full((len(looks), *inside.shape), np.nan, np.float32)
     for i, look in enumerate(looks):
@@ -67,6 +69,14 @@ def under_sheen(told: Told, looks: Sequence[ImageF32], inside: MaskBool, marks: 
     out = np.zeros(inside.shape, bool)
     out[mostly] = _off(told)[mostly] - np.nanmedian(off[:, mostly], axis=0) > SHEEN
     return out
+
+
+def _lighter(told: Told, looks: Sequence[ImageF32], inside: MaskBool) -> bool:
+    """Whether any of a mark is lighter than in most looks, beside what is around it, other than by a rim that turns."""
+    off = np.median([(told.calm - calm_log(look)).mean(axis=-1) for look in looks], axis=0)
+    around = told.beside if told.beside.any() else ~inside
+    there = inside & (told.depth > MIXED_PX) & (off - np.median(off[around]) > SHEEN)
+    return bool(there.sum() >= LEAST_BESIDE)
 
 
 def _off(told: Told) -> ImageF32:
