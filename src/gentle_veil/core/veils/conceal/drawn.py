@@ -145,11 +145,17 @@ class Reach:
     slip: float
 
 
-def ink_reach(site: Site, softness: float, scale: float) -> Reach:
-    """For the track's expected error, for the ``softness`` px that the frame is softer, and for its smear."""
+def unsure_px(site: Site) -> float:
+    """By how many px of the frame the mark may lie elsewhere, as its track says."""
+    track, polygon = site.placement.track, site.placement.polygon_ref
+    return float(np.median(error_from_confidence(np.maximum(track.carry_confidence(polygon, site.row), 1e-2))))
+
+
+def ink_reach(site: Site, softness: float, scale: float, unsure: float) -> Reach:
+    """For the px by which the mark may lie elsewhere (``unsure``), for the ``softness`` px that the frame is softer,
+    and for its smear."""
     track, polygon = site.placement.track, site.placement.polygon_ref
     smear = float(np.linalg.norm(motion_at(track, polygon, site.k))) / 2
-    unsure = float(np.median(error_from_confidence(np.maximum(track.carry_confidence(polygon, site.row), 1e-2))))
     error = ERROR_REACH * unsure * max(unsure, 1.0)
     return Reach((error + BLUR_REACH * max(softness, 0.0) + smear) / scale, SLIP_REACH * unsure)
 

@@ -13,15 +13,17 @@ from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.retouch.rim import Rim, behind_the_rim, read_rim, taken_for_behind
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
-from gentle_veil.core.veils.conceal.drawn import Reach, away_at, ink_reach
+from gentle_veil.core.veils.conceal.drawn import Reach, away_at, ink_reach, unsure_px
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.relit import lit_tone, shown_there
+from gentle_veil.core.veils.conceal.slip import drawing_off
 from gentle_veil.core.veils.conceal.surround import Surround
 
-INK_PX = 1.0  # reference px from what is drawn, within which it is
+INK_PX, NEAR_INK_PX = 1.0, 3.0  # reference px from what is drawn, within which it is, and its edges are
+SURE_PX = 1.0  # by which a mark may lie elsewhere, up to which a track is believed
 GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
 
 
@@ -88,7 +90,7 @@ def lay_plates(
         painted = None
         if params.way == "brought in":
             painted = painted_tone(there, painted_names(site.placement, params)[int(k)], seen_from)
-        reach = _reach(there, prepared, int(k), seen_from)
+        reach = _reach(there, prepared, k, seen_from, where, frame)
         lit, own = lit_tone(plates[k], where, seen_from, frame, rim, reach, painted, params.light)
         # A painted plate stands for everything within the outline.
         own = own if params.gaps and painted is None else np.ones_like(own)
@@ -119,10 +121,16 @@ def _rim(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: Imag
     return read_rim(frame, inside, shown, through=through, seems=seems)
 
 
-def _reach(site: Site, prepared: dict[str, Any], k: int, around: Surround) -> Reach:
-    """How far ink that was seen on frame k may have spread on this one."""
-    here, there = (max(prepared["softness"].get(str(frame), 0.0), 0.0) for frame in (site.k, k))
-    return ink_reach(site, float(np.sqrt(max(here**2 - there**2, 0.0))), around.scale)
+def _reach(site: Site, prepared: dict[str, Any], k: str, around: Surround, where: np.ndarray, frame: ImageF32) -> Reach:
+    """How far ink that was seen on frame k may have spread, or slipped, on this one (``frame``, (h, w, 3))."""
+    here, there = (max(prepared["softness"].get(n, 0.0), 0.0) for n in (str(site.k), k))
+    unsure, plate = unsure_px(site), prepared["plates"][k]
+    if unsure > SURE_PX and not plate["whole"]:
+        ink = (around.distance < 0) & (away_at(plate, where) < NEAR_INK_PX)
+        picture, depth = (carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "depth"))
+        off = drawing_off(frame, picture, ink & (depth[..., 0] > NEAR_INK_PX))
+        unsure = unsure if off is None else min(unsure, off)
+    return ink_reach(site, float(np.sqrt(max(here**2 - there**2, 0.0))), around.scale, unsure)
 
 
 def _seen_from(site: Site, around: Surround, k: int) -> tuple[Site, Surround]:

@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -6,7 +8,7 @@ from gentle_veil.core.colour.transfer import bt709_encode
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.keyed import constant
 from gentle_veil.core.contracts.packed import pack, unpack
-from gentle_veil.core.contracts.surface_track import still_track
+from gentle_veil.core.contracts.surface_track import confidence_from_error, still_track
 from gentle_veil.core.contracts.veil import Placement
 from gentle_veil.core.render import Layer, render_frame
 from gentle_veil.core.veils.conceal.conceal import Conceal
@@ -40,12 +42,14 @@ def tattooed() -> dict[str, np.ndarray]:
     return {k: np.array(v) for k, v in out.items()}
 
 
-def rendered(tattooed: dict[str, np.ndarray], params: ConcealParams) -> list[np.ndarray]:
+def rendered(tattooed: dict[str, np.ndarray], params: ConcealParams, unsure: float = 0.0) -> list[np.ndarray]:
     frames = ArrayFrames(tattooed["marked"])
     count = len(tattooed["marked"])
     angles = np.arange(24) * 2 * np.pi / 24
     ring = np.stack([np.cos(angles), np.sin(angles)], axis=1)
-    placement = Placement(still_track((260, 200), count, 0), [130, 100] + 41 * ring, [130, 100] + 85 * ring)
+    track = still_track((260, 200), count, 0)
+    track = replace(track, confidence=np.full_like(track.confidence, confidence_from_error(np.float64(unsure))))
+    placement = Placement(track, [130, 100] + 41 * ring, [130, 100] + 85 * ring)
     prepared = Conceal().prepare(frames, placement, params)
     layer = Layer("c", Conceal(), placement, params, prepared=prepared, feather=constant(3.0))
     return [render_frame(frames, (layer,), k).img_raw for k in range(count)]
@@ -226,3 +230,11 @@ def test_ink_under_sheen_on_the_reference__is_taken_off_on_all_frames() -> None:
         )
         left = (bare - there) / (bare - inked)
         assert np.percentile(np.abs(left), 95) < 0.6, k
+
+
+@pytest.mark.property
+def test_skin_between_the_lines__stays_as_well_where_the_track_is_unsure_and_the_drawing_is_not(tattooed) -> None:
+    sure, unsure = (rendered(tattooed, ConcealParams(way="plate"), px) for px in (0.0, 3.0))
+    for k in range(1, COUNT):
+        told, asked = ((made[k] != tattooed["marked"][k]).any(axis=-1).sum() for made in (sure, unsure))
+        assert asked < 1.4 * told, k
