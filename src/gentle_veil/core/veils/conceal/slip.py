@@ -8,13 +8,13 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.types import ImageF32, MaskBool
+from gentle_veil.core.veils.conceal.undertone import calm_log
 
-CALM_SIGMA, FINE_SIGMA = 1.0, 4.0  # px
+FINE_SIGMA = 4.0  # px; what is broader is light
 REACH_PX = 4  # px that are tried in all directions
 LEAST_PX, LEAST_ALIKE = 150, 0.7  # of a quarter's drawing; its correlation where it fits best
 EVERY = 2  # pixels tell as much as all
 LEAST_OFF = 0.5  # px, that nobody sees
-DARKEST = 1e-3
 
 
 def drawing_off(frame_lin: ImageF32, picture_lin: ImageF32, drawn: MaskBool) -> float | None:
@@ -59,5 +59,5 @@ def _off(seen: ImageF32, home: ImageF32, there: MaskBool) -> float | None:
 
 
 def _fine(img_lin: ImageF32) -> ImageF32:
-    log = np.log(np.maximum(cv2.GaussianBlur(img_lin, (0, 0), CALM_SIGMA), DARKEST)).mean(axis=-1)
-    return np.asarray(log - cv2.GaussianBlur(log, (0, 0), FINE_SIGMA), np.float32)
+    tone = calm_log(img_lin).mean(axis=-1)
+    return np.asarray(tone - cv2.GaussianBlur(tone, (0, 0), FINE_SIGMA), np.float32)
