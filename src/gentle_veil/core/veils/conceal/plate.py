@@ -49,15 +49,15 @@ def make_plate(frames: FrameSource, placement: Placement) -> dict[str, Any]:
     marks = marks_over(placement, size, (x0, y0))
     img_lin = calm_look(frames, placement, box, raw_lin)
     told = told_by(img_lin, inside, marks)
-    surface, behind, depth, tone, clean = told.surface, told.behind, told.depth, told.tone, told.clean
+    surface, behind, depth, tone = told.surface, told.behind, told.depth, told.tone
     others = _other_looks(frames, placement, box)
     drawing, sheen = told.drawing, np.zeros_like(inside)
     if drawing is not None:
         sheen = under_sheen(told, others, inside, marks)
         drawing = drawing | sheen
     # Where all goes, what is like the skin around still tells the tone.
-    drawn = inside & ~clean & (depth > 0) if drawing is None else drawing
-    clean &= ~drawn
+    drawn = inside & ~told.clean & (depth > 0) if drawing is None else drawing
+    clean = told.clean & ~drawn
     haze = np.zeros((HAZE_PX + 1, 3))
     if drawing is not None:
         tone, haze = tone_under_ink(told.calm, tone, clean, drawn, inside, depth > MIXED_PX)

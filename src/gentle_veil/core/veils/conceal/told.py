@@ -19,7 +19,7 @@ LIMB_PX = 3  # reference px from the rim of a rounded surface within which its l
 MIXED_PX = 14  # reference px from the rim, up to which hairs and blur mix the surface with what is behind
 LEAST_BESIDE = 50  # px of plain skin beside a mark, that tell how far skin strays
 LEAST_LOOKS, MOSTLY = 3, 0.6  # other frames that show a place, and the share of them on which it is ink
-SHEEN = 0.3  # natural log by which ink is lighter than it mostly is
+SHEEN, LEAST_LIGHTER = 0.3, 50  # natural log by which ink is lighter than it mostly is; px, to ask how it mostly is
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ def _lighter(told: Told, looks: Sequence[ImageF32], inside: MaskBool) -> bool:
     off = np.median([(told.calm - calm_log(look)).mean(axis=-1) for look in looks], axis=0)
     around = told.beside if told.beside.any() else ~inside
     there = inside & (told.depth > MIXED_PX) & (off - np.median(off[around]) > SHEEN)
-    return bool(there.sum() >= LEAST_BESIDE)
+    return bool(there.sum() >= LEAST_LIGHTER)
 
 
 def _off(told: Told) -> ImageF32:
