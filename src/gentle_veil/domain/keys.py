@@ -7,7 +7,7 @@ from typing import Any
 
 from gentle_veil.domain.recipe import Drape, Outline, Veil
 
-FOLLOW_CODE = "37"  # raised when a follower gives other numbers
+FOLLOW_CODE = "38"  # raised when a follower gives other numbers
 RENDER_CODE = "28"  # raised when a veil kind or the renderer does
 
 

@@ -37,15 +37,21 @@ def chroma_at(picture: ImageF32, box: tuple[int, int, int, int], places: np.ndar
     )
 
 
-def familiar(reference: ImageF32, seen: ImageF32, weight: ImageF32, known: ImageF32 | None = None) -> ImageF32:
-    """1 where seen (h, w, 2) is of the reference's chroma, 0 where it is foreign; what all share is light.
+def tint_of(reference: ImageF32, seen: ImageF32, weight: ImageF32) -> ImageF32:
+    """What most of what is seen (h, w, 2) differs by from the reference's chroma: the light's colour, (2,).
+
+    Convention: ``weight`` (h, w) is more than 1/2 where a place is asked; all zero where none is
+    """
+    counted = weight > 0.5
+    return np.asarray(np.median((seen - reference)[counted], axis=0) if counted.any() else np.zeros(2), np.float32)
+
+
+def familiar(reference: ImageF32, seen: ImageF32, tint: ImageF32, known: ImageF32 | None = None) -> ImageF32:
+    """1 where seen (h, w, 2) is of the reference's chroma in light of a ``tint`` (2,), 0 where it is foreign.
 
     ``known`` (h, w): 1 where the surface is known by its texture, and may be under sheen, or have been on the reference
     """
-    difference = seen - reference
-    counted = weight > 0.5
-    if counted.any():
-        difference = difference - np.median(difference[counted], axis=0)
+    difference = seen - reference - tint
     if known is not None:
         along = (difference * reference).sum(axis=-1) / np.maximum((reference**2).sum(axis=-1), 1e-6)
         faded = np.clip(along, -PALER, STRONGER)[..., None] * reference

@@ -32,6 +32,8 @@ LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
 BEYOND_SHARE = 0.3  # of the distance beyond what is followed of the face, by which it may be wrong there
 LEADING_SHARE = 0.4  # of the whole face that is explained, from which it is not what passes over it
 WRONG_SHARE = 0.012  # of the face's size: how far off from where the whole has it a part is looked for
+BESIDE_PX, SEEN_BESIDE = 8.0, 0.02  # px around a part, and the share of the face there that is seen, to be led by it
+UNSEEN_TIMES = 3.0  # how much further off the part may be where less than that is seen
 SAID_SHARE = 0.02  # of the face's size: how far off it is said to be, where the whole alone has it
 
 
@@ -97,7 +99,7 @@ class LedRun(MeshRun):
             return guess
         off = guess - self.led
         length = np.linalg.norm(off, axis=0)
-        allowed: ImageF32 = self.led + off * np.minimum(1.0, self.whole.room / np.maximum(length, 1e-6))
+        allowed: ImageF32 = self.led + off * np.minimum(1.0, self.whole.allowed() / np.maximum(length, 1e-6))
         return allowed
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
@@ -105,6 +107,8 @@ class LedRun(MeshRun):
             return super().carried(state, displacement, status)
         # The part cannot be told by itself, but the face it belongs to can: so it is until the part is found again.
         row, new = super().carried(state, self.led, status)
+        if not self.whole.seen_beside():
+            return row, new
         return replace(row, status=WEAK, error_px=np.full(len(row.error_px), SAID_SHARE * self.whole.size)), new
 
 
@@ -123,7 +127,26 @@ class _WholeFace:
         beyond = STEP * np.maximum(away, 0)
         #: How far from where the whole has it each of the part's places may be, px (h, w).
         self.room = WRONG_SHARE * size + BEYOND_SHARE * beyond
+        #: Over the face's lattice, 1 where the part is and next to it (h, w).
+        self.beside = self._around_part(part)
         self.restart(step)
+
+    def _around_part(self, part: Lattice) -> ImageF32:
+        r = self.run.registration
+        low, high = (np.array([part.xs[i], part.ys[i]]) for i in (0, -1))
+        x, y = r.base
+        near = (
+            (x > low[0] - BESIDE_PX) & (x < high[0] + BESIDE_PX) & (y > low[1] - BESIDE_PX) & (y < high[1] + BESIDE_PX)
+        )
+        return np.asarray(near * r.held, np.float32)
+
+    def seen_beside(self) -> bool:
+        """Whether any of the face is seen next to the part on the last frame; else it may be far off there."""
+        return float((self.state.visible * self.beside).sum()) > SEEN_BESIDE * max(float(self.beside.sum()), 1.0)
+
+    def allowed(self) -> ImageF32:
+        """How far from where the whole has it each of the part's places may be on the last frame, px (h, w)."""
+        return self.room if self.seen_beside() else np.float32(UNSEEN_TIMES) * self.room
 
     def restart(self, step: int) -> None:
         self.step, self.at = step, self.run.reference

@@ -17,7 +17,7 @@ AS_ALIKE = 0.65
 # What comes back where its company has it may have turned meanwhile.
 LED_ALIKE, LED_LACKS, LED_MORE, EXPLAINED_LED = 0.7, 0.35, 0.05, 0.2
 # What is seen of it and nothing else: a part is enough, from which the rest is found.
-SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.08, 0.35
+SURELY_ALIKE, SURELY_LACKS, EXPLAINED_SURELY = 0.85, 0.1, 0.35
 EXPLAINED_WELL = 0.8  # and as usual: what else there is in the picture is grain or motion blur
 USUAL_FROM = 0.1  # of a frame goes into what is usual of late
 
@@ -41,7 +41,8 @@ class Likeness:
         if led and self.alike >= LED_ALIKE and self.lacks <= max(LED_LACKS, usual.lacks + LED_MORE):
             expected = min(expected, EXPLAINED_LED)
         if self.alike >= SURELY_ALIKE and self.lacks <= SURELY_LACKS:
-            expected = min(expected, EXPLAINED_SURELY)
+            # Of what could be seen of late: the rest of it has turned away.
+            expected = min(expected, EXPLAINED_SURELY * usual.explained)
         if again and (self.explained < expected or self.alike < AS_ALIKE * usual.alike):
             return True
         return self.lacks > (max(STRANGE, usual.lacks + STRANGE_AT_ONCE) if told else STRANGE_UNTOLD)

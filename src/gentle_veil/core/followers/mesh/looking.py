@@ -19,7 +19,7 @@ from gentle_veil.core.followers.mesh.vertices import Vertices
 from gentle_veil.core.followers.plane.options import PlaneOptions
 from gentle_veil.core.followers.plane.plane import PlaneRun, box_around, clip_box, shown_mask
 from gentle_veil.core.geometry.spline_field import SplineGrid
-from gentle_veil.core.motion.familiar import chroma, chroma_at, familiar
+from gentle_veil.core.motion.familiar import STRANGE_FROM, chroma, chroma_at, familiar, tint_of
 from gentle_veil.core.motion.mesh_registration import BROAD, FIRST_SIGMA, LEVELS, NEAR, STEP, MeshRegistration
 from gentle_veil.core.motion.pyramid import GreyPyramid, grey
 from gentle_veil.core.types import ImageF32, Points
@@ -31,6 +31,7 @@ SIGMA_GROWTH = 2.0
 SOFT_FROM = 1.6  # px of blur beyond the reference's, from which the finest band is little but grain
 LEAST_BOX = 16  # px of the picture, to look at it
 FAMILIAR_SHARE = 0.9  # of the surface that has its colour, from which nothing more is asked
+AS_IT_WAS, LEAST_LIT = 0.05, 4  # of the surface, in light as it was; cells that tell its colour
 KNOWN_FROM, KNOWN_AT = 0.85, 0.95  # correlation with the reference's texture, by which a place is known
 REPEATING = 0.6  # correlation with itself elsewhere: of skin up to .5, of stripes from .7
 KNOWN_TIMES = 3.0  # times the noise, that its texture must have
@@ -65,6 +66,7 @@ class MeshLook:
         self.close_flow = CloseFlow(self.registration.shape)
         self.focusing = Focusing(self.registration)
         self.colour = self._colour(self.reference, self.registration.base)
+        self.tint: ImageF32 = np.zeros(2, np.float32)  # of the light of late
         self.sigmas: tuple[list[float], ...] = tuple([] for _ in range(LEVELS))
         self.company = Accompanied(self.plane, self.registration)
         rng = np.random.default_rng(7)
@@ -121,10 +123,29 @@ class MeshLook:
         """Where the frame under a guess has the surface's colour, over the registration's cells."""
         r, colour = self.registration, self._colour(k, self.registration.base + displacement)
         held = r.coarse(r.held)
-        plain = familiar(self.colour, colour, held)
-        if self.repeats or (plain * held).sum() > FAMILIAR_SHARE * held.sum():
+        tint = tint_of(self.colour, colour, held)
+        plain = familiar(self.colour, colour, tint)
+        if (plain * held).sum() > FAMILIAR_SHARE * held.sum():
             return plain
-        return familiar(self.colour, colour, held, self._known(*r.look(pyramid, r.near, displacement)))
+        known = self._known(*r.look(pyramid, r.near, displacement))
+        if np.linalg.norm(tint - self.tint) > STRANGE_FROM:
+            # Most of it is of another colour: light that is new, or something in front; what is known by its texture
+            # tells, and where nothing is, light is as it was.
+            before = familiar(self.colour, colour, self.tint)
+            if (
+                not self.repeats
+                and (before * known * held).sum() >= (plain * known * held).sum()
+                and (before * held).sum() > AS_IT_WAS * held.sum()
+            ):
+                tint, plain = self.tint, before
+        return plain if self.repeats else familiar(self.colour, colour, tint, known)
+
+    def _lit(self, k: int, displacement: ImageF32, visible: ImageF32) -> None:
+        """Learn the colour of the light from what is ``visible`` (h, w) of the surface on a frame."""
+        r = self.registration
+        shown = r.coarse(r.held * visible)
+        if (shown > 0.5).sum() >= LEAST_LIT:
+            self.tint = tint_of(self.colour, self._colour(k, r.base + displacement), shown)
 
     def _known(self, seen: ImageF32, inside: ImageF32) -> ImageF32:
         """Where what is ``seen`` (h, w) has the reference's own texture, whatever light lies on it, over the cells."""

@@ -103,6 +103,7 @@ class MeshRun(MeshLook):
         )
         history = self.plane.history(known, self.reference, side)
         self.trials = Trials()
+        self.tint = np.zeros(2, np.float32)
         self.company.forget()
         step = 1 if side[0] > self.reference else -1
         last = side[0] - step
@@ -144,6 +145,7 @@ class MeshRun(MeshLook):
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False)
         likeness = likeness_of(r, fit, memory.unlike)
         usual = likeness if state.memory is None else state.likeness
+        self._lit(k, displacement, fit.visible)
         _, new = self._taken(replace(state, likeness=usual), fit, displacement, pyramid, memory, likeness)
         self._learn_of_company(state, new)
         return replace(new, status=status)
@@ -412,6 +414,7 @@ class MeshRun(MeshLook):
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
+        self._lit(k, displacement, fit.visible)
         return self._taken(state, fit, displacement, pyramid, memory, likeness)
 
     def _told_broadly(self, fit: MeshFit, pyramid: GreyPyramid) -> bool:

@@ -8,6 +8,8 @@ from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.surface_track import OK, SEEN, SurfaceTrack
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.followers.mesh.mesh import MeshRun
+from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.synth.textures import weak_skin
 
 HEIGHT, WIDTH, COUNT = 240, 320, 44
@@ -64,3 +66,14 @@ def test_a_thing_that_hides_it_and_all_around__is_waited_for() -> None:
     assert off[track.status == OK].max() < 1.0  # nothing wrong is said to be right
     assert track.status[-1] == OK
     assert off[-3:].max() < 0.3
+
+
+@pytest.mark.property
+def test_where_it_went_while_nobody_was_sure__is_forgotten_once_the_region_is_seen(monkeypatch) -> None:  # type: ignore[no-untyped-def]
+    run = MeshRun(ArrayFrames(_shot(14)[:2]), Region(0, BOX), MeshOptions())
+    company, still = run.company, np.zeros((2, *run.registration.shape), np.float32)
+    for x in (30.0, None, 0.0):  # px by which what is around it seems to go
+        moved = None if x is None else np.array([[1.0, 0, x], [0, 1, 0]])
+        monkeypatch.setattr(company.company, "motion", lambda moved=moved: moved)
+        company.go(0, 1, still, seen=True)
+        assert company.near(still) == (x == 0)

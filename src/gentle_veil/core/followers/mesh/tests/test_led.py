@@ -7,7 +7,7 @@ from skimage import data
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
-from gentle_veil.core.contracts.surface_track import SEEN
+from gentle_veil.core.contracts.surface_track import LOST, SEEN, WEAK
 from gentle_veil.core.faces.under import face_under
 from gentle_veil.core.followers.mesh.led import LedRun
 from gentle_veil.core.followers.mesh.mesh import MeshRun
@@ -84,6 +84,24 @@ def test_what_did_not_go_with_the_face_while_both_were_seen__is_not_led_by_it(po
     assert whole.lead(4, (3, there + 3 * whole.room.max())) is None
     assert whole.lead(5, None) is None  # until it is known to go with it again
     assert whole.lead(7, (6, later)) is not None
+
+
+@pytest.mark.property
+def test_where_nothing_of_the_face_is_seen_around_it__it_may_be_far_off(portrait, cheek) -> None:  # type: ignore[no-untyped-def]
+    frames, _ = moving(portrait, cheek)
+    run = LedRun(frames, Region(0, cheek), MeshOptions())
+    whole = run.whole
+    assert whole is not None
+    run.led = whole.lead(1, None)
+    assert run.led is not None
+    assert whole.seen_beside()
+    state, _ = run.begin(None, [1])
+    far = run.led + 10 * np.float32(whole.room.max())
+    near = np.abs(run._near(far) - run.led).max()
+    assert run.carried(state, far, LOST)[0].status == WEAK
+    whole.state.visible[whole.beside > 0] = 0
+    assert np.abs(run._near(far) - run.led).max() > 2 * near
+    assert run.carried(state, far, LOST)[0].status == LOST
 
 
 @pytest.mark.property

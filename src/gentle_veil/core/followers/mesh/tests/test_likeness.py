@@ -35,6 +35,13 @@ def test_what_comes_back_in_weak_texture__is_as_alike_as_it_was() -> None:
     assert not Likeness(0.0, 1.0, alike=0.13).strange(Likeness(0.0, 1.0, alike=0.15), told=True, again=True)
 
 
+def test_a_part_of_what_had_not_turned_away__is_enough_where_it_is_surely_like_it() -> None:
+    turned = Likeness(0.04, 0.6, alike=0.95)
+    assert not Likeness(0.09, 0.25, alike=0.95).strange(turned, told=True, again=True)
+    assert Likeness(0.09, 0.25, alike=0.95).strange(ALIKE_SO_FAR, told=True, again=True)
+    assert Likeness(0.15, 0.25, alike=0.95).strange(turned, told=True, again=True)
+
+
 def test_what_is_usual__goes_with_what_is_seen() -> None:
     usual = ALIKE_SO_FAR
     for _ in range(60):
