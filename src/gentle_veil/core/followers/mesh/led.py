@@ -146,7 +146,8 @@ class _WholeFace:
 
     def allowed(self) -> ImageF32:
         """How far from where the whole has it each of the part's places may be on the last frame, px (h, w)."""
-        return self.room if self.seen_beside() else np.float32(UNSEEN_TIMES) * self.room
+        allowed: ImageF32 = self.room if self.seen_beside() else UNSEEN_TIMES * self.room
+        return allowed
 
     def restart(self, step: int) -> None:
         self.step, self.at = step, self.run.reference

@@ -125,20 +125,17 @@ class MeshLook:
         held = r.coarse(r.held)
         tint = tint_of(self.colour, colour, held)
         plain = familiar(self.colour, colour, tint)
-        if (plain * held).sum() > FAMILIAR_SHARE * held.sum():
+        if self.repeats or (plain * held).sum() > FAMILIAR_SHARE * held.sum():
             return plain
         known = self._known(*r.look(pyramid, r.near, displacement))
         if np.linalg.norm(tint - self.tint) > STRANGE_FROM:
-            # Most of it is of another colour: light that is new, or something in front; what is known by its texture
-            # tells, and where nothing is, light is as it was.
-            before = familiar(self.colour, colour, self.tint)
-            if (
-                not self.repeats
-                and (before * known * held).sum() >= (plain * known * held).sum()
-                and (before * held).sum() > AS_IT_WAS * held.sum()
-            ):
-                tint, plain = self.tint, before
-        return plain if self.repeats else familiar(self.colour, colour, tint, known)
+            # Most of it is of another colour: in a new light, or behind something. What is known by its texture tells,
+            # and where nothing is, the light is as it was.
+            as_it_was = familiar(self.colour, colour, self.tint) * held
+            known_so = ((as_it_was - plain * held) * known).sum() >= 0
+            if known_so and as_it_was.sum() > AS_IT_WAS * held.sum():
+                tint = self.tint
+        return familiar(self.colour, colour, tint, known)
 
     def _lit(self, k: int, displacement: ImageF32, visible: ImageF32) -> None:
         """Learn the colour of the light from what is ``visible`` (h, w) of the surface on a frame."""
