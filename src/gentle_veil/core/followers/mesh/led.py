@@ -126,7 +126,7 @@ class _WholeFace:
         away = signed_distance((region.polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
         beyond = STEP * np.maximum(away, 0)
         #: How far from where the whole has it each of the part's places may be, px (h, w).
-        self.room = WRONG_SHARE * size + BEYOND_SHARE * beyond
+        self.room: ImageF32 = np.asarray(WRONG_SHARE * size + BEYOND_SHARE * beyond, np.float32)
         #: Over the face's lattice, 1 where the part is and next to it (h, w).
         self.beside = self._around_part(part)
         self.restart(step)
