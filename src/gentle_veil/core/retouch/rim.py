@@ -132,7 +132,7 @@ def taken_for_behind(behind: MaskBool, ink: MaskBool) -> bool:
 
 
 def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
-    """The depth (h, w), as in `Rim`, that pixels of a mark have; None where no rim is beside it. All (h, w).
+    """The depth (h, w), as in `Rim`, that pixels of a mark (``inside``) have; None where no rim is beside it.
 
     A dark mark by the rim looks like what is ``behind`` (outside of the mark); but the rim goes on along the mark as it
     goes on both its sides, as a parabola.
@@ -153,10 +153,11 @@ def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
         kept = off <= max(OUTLYING * spread, 1.0)
     if spread > MOST_SPREAD_PX:
         return None
-    ys, xs = np.mgrid[: inside.shape[0], : inside.shape[1]]
-    t, n = np.moveaxis((np.stack([xs, ys], axis=-1) - centre) @ axes.T, -1, 0)
-    further = (n - np.polyval(rim, t)) / np.hypot(1, np.polyval(np.polyder(rim), t))
-    return np.asarray(-np.sign(np.median(further[behind & near])) * further, np.float32)
+    beyond, depth = behind & near, np.zeros(inside.shape, np.float32)
+    asked = inside | beyond
+    t, n = ((np.argwhere(asked)[:, ::-1] - centre) @ axes.T).T
+    depth[asked] = (n - np.polyval(rim, t)) / np.hypot(1, np.polyval(np.polyder(rim), t))
+    return -np.sign(np.median(depth[beyond])) * depth * inside
 
 
 def _large_parts(mask: MaskBool) -> MaskBool:

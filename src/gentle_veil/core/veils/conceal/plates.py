@@ -7,13 +7,13 @@ from typing import Any
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
 from gentle_veil.core.retouch.rim import Rim, behind_the_rim, read_rim, taken_for_behind
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
-from gentle_veil.core.veils.conceal.drawn import Reach, away_at, ink_reach, unsure_px
+from gentle_veil.core.veils.conceal.drawn import Reach, ink_reach, unsure_px
+from gentle_veil.core.veils.conceal.laid import LaidPlate
 from gentle_veil.core.veils.conceal.painted import check_painted, painted_tone
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
@@ -83,15 +83,16 @@ def lay_plates(
     drawn = np.zeros_like(matte)
     frame = site.canvas.read(around.box)
     seen = [(str(k), share, *_seen_from(site, around, k)) for k, share in shares]
-    places = [there.placement.track.map_ref_from_frame(site.row, around.box) for _, _, there, _ in seen]
-    (nearest, _, _, at_home), at_nearest = seen[0], places[0]
-    rim = _rim(plates[nearest], at_nearest, at_home, frame)
-    for (k, share, there, seen_from), where in zip(seen, places, strict=True):
+    laid = [
+        LaidPlate(plates[k], there.placement.track.map_ref_from_frame(site.row, around.box)) for k, _, there, _ in seen
+    ]
+    rim = _rim(laid[0], seen[0][-1], frame)
+    for (k, share, there, seen_from), plate in zip(seen, laid, strict=True):
         painted = None
         if params.way == "brought in":
             painted = painted_tone(there, painted_names(site.placement, params)[int(k)], seen_from)
-        reach = _reach(there, prepared, k, seen_from, where, frame)
-        lit, own = lit_tone(plates[k], where, seen_from, frame, rim, reach, painted, params.light)
+        reach = _reach(there, prepared["softness"], k, seen_from, plate, frame)
+        lit, own = lit_tone(plate, seen_from, frame, rim, reach, painted, params.light)
         # A painted plate stands for everything within the outline.
         own = own if params.gaps and painted is None else np.ones_like(own)
         drawn += np.float32(share) * own
@@ -103,32 +104,27 @@ def lay_plates(
     return Patch(around.box, rim.up_to(made), matte * rim.there * drawn)
 
 
-def _rim(plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32) -> Rim:
-    """The rim of the surface in the ``frame`` (h, w, 3); by it dark ink may look like what is behind, and is not asked.
-
-    Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
-    """
+def _rim(laid: LaidPlate, around: Surround, frame: ImageF32) -> Rim:
+    """The rim of the surface in the ``frame`` (h, w, 3). Dark ink by it looks like what is behind, and is not asked."""
     inside = around.distance < 0
 
     def shown(doubtful: MaskBool) -> MaskBool:
-        return shown_there(plate, where, around, frame, doubtful)
+        return shown_there(laid, around, frame, doubtful)
 
     seems, through = behind_the_rim(frame, inside), None
     if (seems & inside).any():
-        on_it = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0] > 0
-        ink = inside & on_it & (away_at(plate, where) < INK_PX)
+        ink = inside & (laid.depth > 0) & (laid.away < INK_PX)
         through = ink if taken_for_behind(seems, ink) else None
     return read_rim(frame, inside, shown, through=through, seems=seems)
 
 
-def _reach(site: Site, prepared: dict[str, Any], k: str, around: Surround, where: np.ndarray, frame: ImageF32) -> Reach:
+def _reach(site: Site, softness: dict[str, float], k: str, around: Surround, laid: LaidPlate, frame: ImageF32) -> Reach:
     """How far ink that was seen on frame k may have spread, or slipped, on this one (``frame``, (h, w, 3))."""
-    here, there = (max(prepared["softness"].get(n, 0.0), 0.0) for n in (str(site.k), k))
-    unsure, plate = unsure_px(site), prepared["plates"][k]
-    if unsure > SURE_PX and not plate["whole"]:
-        ink = (around.distance < 0) & (away_at(plate, where) < NEAR_INK_PX)
-        picture, depth = (carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "depth"))
-        off = drawing_off(frame, picture, ink & (depth[..., 0] > NEAR_INK_PX))
+    here, there = (max(softness.get(n, 0.0), 0.0) for n in (str(site.k), k))
+    unsure = unsure_px(site)
+    if unsure > SURE_PX and not laid.whole:
+        ink = (around.distance < 0) & (laid.away < NEAR_INK_PX)
+        off = drawing_off(frame, laid.picture, ink & (laid.depth > NEAR_INK_PX))
         unsure = unsure if off is None else min(unsure, off)
     return ink_reach(site, float(np.sqrt(max(here**2 - there**2, 0.0))), around.scale, unsure)
 

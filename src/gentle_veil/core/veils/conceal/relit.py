@@ -6,17 +6,16 @@ has the last word, also skin that only this frame shows.
 """
 
 from collections.abc import Callable, Sequence
-from typing import Any
 
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.carried import carried_field
 from gentle_veil.core.composite.matte import grown
 from gentle_veil.core.retouch.membrane import broad_blur, halved
 from gentle_veil.core.retouch.rim import Rim
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
-from gentle_veil.core.veils.conceal.drawn import Reach, away_at, drawn_matte, haze_at
+from gentle_veil.core.veils.conceal.drawn import Reach, drawn_matte
+from gentle_veil.core.veils.conceal.laid import LaidPlate
 from gentle_veil.core.veils.conceal.plate import ALIKE_SIGMA, LIMB_PX, MIXED_PX, at_limb, let_through
 from gentle_veil.core.veils.conceal.surround import Surround
 from gentle_veil.core.veils.conceal.undertone import BLED_PX, DARKEST
@@ -35,26 +34,21 @@ BARE = 0.5  # weight from which a place is no ink
 RIM_APART, NEARER_WEIGHT = 4, 0.004  # reference px by which the rim was nearer, and what such a place still tells
 ENVELOPE_PX, ENVELOPE_BELOW = 12, 0.06  # reference px, and natural log: what is as bright as the brightest around
 COLOUR_APART = 0.15  # natural log of ratios of channels, within which a colour is the same
+HEARD_FROM = 0.05  # share of clean skin around a pixel, from which its mean is half believed
 COLOURED = 0.5  # the same, from which a colour is one
 
 Reading = tuple[ImageF32, ImageF32, ImageF32]
 
 
-def shown_there(
-    plate: dict[str, Any], where: np.ndarray, around: Surround, frame: ImageF32, doubtful: MaskBool
-) -> MaskBool:
+def shown_there(laid: LaidPlate, around: Surround, frame: ImageF32, doubtful: MaskBool) -> MaskBool:
     """Which ``doubtful`` places (h, w) of the ``frame`` (h, w, 3) show what lies deep within the surface on the
-    reference, drawn on or not.
-
-    Convention: ``where`` (h, w, 2) are the reference's places over the surround's box
-    """
-    depth = carried_field(plate, "depth", where, beyond=cv2.BORDER_REPLICATE)[..., 0]
-    deep = doubtful & (depth > MIXED_PX)
+    reference, drawn on or not; all over the surround's box, as the plate is ``laid``."""
+    deep = doubtful & (laid.depth > MIXED_PX)
     if not (deep & (around.distance < 0)).any():
         return np.zeros_like(deep)
-    picture, weight = (carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("picture", "weight"))
+    picture = laid.picture
     seen = 1.0 if around.front is None else 1 - around.front[..., None]
-    clean = halved(np.asarray((weight / 255) ** 2 * seen, np.float32))
+    clean = halved(np.asarray(laid.weight * seen, np.float32))
     given = (halved(frame), halved(picture), clean, np.repeat(clean, 3, axis=-1))
     light = _light(*given, ALIKE_SIGMA * around.scale / 2, around.half / 2)
     light = cv2.resize(light, around.size, interpolation=cv2.INTER_LINEAR)
@@ -76,8 +70,7 @@ def _of_one_colour(one: ImageF32, other: ImageF32) -> MaskBool:
 
 
 def lit_tone(
-    plate: dict[str, Any],
-    where: np.ndarray,
+    laid: LaidPlate,
     around: Surround,
     frame: ImageF32,
     rim: Rim,
@@ -85,25 +78,20 @@ def lit_tone(
     painted: ImageF32 | None = None,
     match: float = 1.0,
 ) -> tuple[ImageF32, MatteF32]:
-    """The plate's log tone over the surround's box in the light of the ``frame`` there (h, w, 3), and where the mark is
-    drawn itself (h, w).
+    """A laid plate's log tone over the surround's box in the light of the ``frame`` there (h, w, 3), and where the mark
+    is drawn itself (h, w).
 
     ``painted`` stands in for the plate's own tone; it has what is drawn on it, up to the limb. ``match`` is how far the
-    light follows the frame's; with 0 it is the reference's. ``where`` (h, w, 2) are the reference's places over the
-    box.
+    light follows the frame's; with 0 it is the reference's.
     """
-    tone, picture, weight, seen_depth = (
-        carried_field(plate, n, where, beyond=cv2.BORDER_REPLICATE) for n in ("tone", "picture", "weight", "depth")
-    )
+    tone, picture, weight, away = laid.tone, laid.picture, laid.weight, laid.away
     sigma = LIGHT_SIGMA * around.scale
-    weight, seen_depth = (weight / np.float32(255)) ** 2, seen_depth[..., 0]
     bare = weight[..., 0] > BARE
     told = np.maximum(weight, let_through(picture, tone)) * (weight > 0)
     if around.front is not None:
         weight, told = (w * (1 - around.front)[..., None] for w in (weight, told))
     depth = rim.depth / np.float32(around.scale)
     limb_px = max(GRAZED_PX, rim.slope / around.scale)
-    away = away_at(plate, where)
     apart = away >= max(BLED_PX, RING_SLIP * reach.slip / around.scale)
     skin = (weight[..., 0] > 0.99) & (depth > limb_px) & apart
     if reach.slip > LEAST_SLIP:
@@ -113,7 +101,7 @@ def lit_tone(
             cv2.GaussianBlur(told, (0, 0), reach.slip),
         )
     # What was next to the rim on the reference, and is not here, was mixed with what is behind, and lit from its side.
-    nearer = np.minimum(depth, MIXED_PX) - np.minimum(seen_depth, MIXED_PX) >= RIM_APART
+    nearer = np.minimum(depth, MIXED_PX) - np.minimum(laid.depth, MIXED_PX) >= RIM_APART
     here = (np.where(nearer, np.float32(NEARER_WEIGHT), 1) * (depth > limb_px))[..., None]
     tone = tone if painted is None else painted
     # Light is smooth: half the pixels tell as much of it.
@@ -122,7 +110,7 @@ def lit_tone(
     clean, told = halved(weight * here), halved(told * here)
     asked = around.ring | (around.distance < 0)
     known = halved((asked & skin).astype(np.float32)[..., None])
-    haze = 0 if painted is not None else haze_at(np.array(plate["haze"]), away)
+    haze = 0 if painted is not None else laid.haze
 
     def lit_where(free: ImageF32 | float) -> tuple[ImageF32, ImageF32]:
         """The tone in the light that is read there, and what it makes of the frame at half its size."""
@@ -135,19 +123,19 @@ def lit_tone(
     if (free < 1).any():
         known = known * free
         lit, made = lit_where(free)
-    fresh = asked & (seen_depth < MIXED_PX) & (bare | (seen_depth < 1))
+    fresh = asked & (laid.depth < MIXED_PX) & (bare | (laid.depth < 1))
     fresh &= depth > limb_px + LIMB_PX
     if fresh.any():
         shown = halved((depth > limb_px).astype(np.float32)) > 0.5
         own = _skin_of_its_own(small, made, shown, ENVELOPE_PX * around.scale / 2)
         known = np.maximum(known, (halved(fresh.astype(np.float32)) * own)[..., None])
-    limb = 0 if painted is not None or rim.share is not None else at_limb(np.array(plate["limb"]), depth)
+    limb = 0 if painted is not None or rim.share is not None else at_limb(laid.limb, depth)
     heard = (around.half / 2, around.half / 6, around.half / 18, *(px * around.scale / 2 for px in REST_NEAREST))
     rest = _rest(small, made, known, REST_SIGMA * around.scale / 2, heard)
     lit = lit + cv2.resize(rest, size, interpolation=cv2.INTER_LINEAR)
     if match < 1:
         lit = tone + np.float32(match) * (lit - tone)
-    return lit + limb, np.ones_like(away) if plate["whole"] else drawn_matte(away, reach.beyond)
+    return lit + limb, np.ones_like(away) if laid.whole else drawn_matte(away, reach.beyond)
 
 
 def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, told: ImageF32, sigma: float, half: float) -> ImageF32:
@@ -157,10 +145,11 @@ def _light(frame: ImageF32, picture: ImageF32, weight: ImageF32, told: ImageF32,
     (``told``, (h, w, 3)): blue ink lets blue through. Within a solid of ``half`` px the colour is that around it.
     """
     clear, covered = weight**2, (weight > 0).astype(np.float32)
+    frame_clear = np.concatenate([frame * clear, clear], axis=-1)
+    picture_clear = np.concatenate([picture * clear, covered], axis=-1)
 
     def colour(width: float) -> Reading:
-        here = broad_blur(np.concatenate([frame * clear, clear], axis=-1), width)
-        there = broad_blur(np.concatenate([picture * clear, covered], axis=-1), width)
+        here, there = (broad_blur(p, width) for p in (frame_clear, picture_clear))
         ratio = _log_ratio(here[..., :3], there[..., :3])
         return ratio - ratio.mean(axis=-1, keepdims=True), here[..., 3:], there[..., 3:]
 
@@ -235,12 +224,12 @@ def _rest(frame: ImageF32, made: ImageF32, weight: ImageF32, sigma: float, width
     def calm(values: ImageF32) -> ImageF32:
         return np.maximum(broad_blur(values * weight, sigma), DARKEST * 1e-2)
 
-    off = weight * (np.log(calm(frame)) - np.log(calm(made)))
+    off = np.concatenate([weight * np.log(calm(frame) / calm(made)), weight], axis=-1)
     # Broad means of what is known, then narrower ones where there are any: the nearer counts the more.
     out = np.zeros_like(made)
     for width in widths:
-        total = broad_blur(np.concatenate([off, weight], axis=-1), max(width, 1.0))
+        total = broad_blur(off, max(width, 1.0))
         count = total[..., 3:]
-        trust = count / (count + 0.05)
-        out = np.asarray((1 - trust) * out + trust * total[..., :3] / np.maximum(count, 1e-6), np.float32)
+        # The share count / (count + HEARD_FROM) of each mean is believed.
+        out += (total[..., :3] - count * out) / (count + HEARD_FROM)
     return out
