@@ -88,11 +88,10 @@ def judged(track: SurfaceTrack, points: np.ndarray, truth: np.ndarray, shown, se
     count = len(truth)
     found = np.array([track.carry(points, row) for row in range(count)])
     said = np.array([error_from_confidence(track.carry_confidence(points, row)) for row in range(count)])
-    names, counts = np.unique(track.status, return_counts=True)
     return {
         **summary(found - truth, shown, seconds),
         "within_expected_by_tenth": calibration(found - truth, said, shown),
-        "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
+        "status": record.statuses(track),
     }
 
 

@@ -194,13 +194,12 @@ def followed(
     said = np.array([error_from_confidence(track.carry_confidence(points, row)) for row in range(count)])
     size = off(found, truth, counted)
     middle = np.array([np.nanmedian(row) if np.isfinite(row).any() else 0.0 for row in size])
-    names, counts = np.unique(track.status, return_counts=True)
     return {
         "mesh": {
             **figures(size),
             "within_expected": round(float((size < said)[counted].mean()), 2),
             "wrong_and_ok": int(((track.status == "ok") & (middle > WRONG_PX)).sum()),
-            "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
+            "status": record.statuses(track),
         },
         "chained_DIS_medium": figures(off(both_ways(frames, reference, points), truth, counted)),
     }

@@ -208,8 +208,7 @@ def one(
         n: {**figures(r, truth, where), "ink_left": ink_left(r, results["as_shot"], truth, where)}
         for n, r in results.items()
     }
-    names, counts = np.unique(track.status, return_counts=True)
-    return {"status": {str(n): int(c) for n, c in zip(names, counts, strict=True)}, **told}
+    return {"status": record.statuses(track), **told}
 
 
 def main() -> None:

@@ -97,11 +97,10 @@ def concealed(shot: Rendered, reference: int, outline: np.ndarray) -> dict[str, 
         for k, hole in zip(ks, holes, strict=True)
     ]
     truth = [clean[k] for k in ks]
-    names, counts = np.unique(track.status, return_counts=True)
     return {
         "plate": told_of(ours, truth, holes),
         "inpaint_telea": told_of(peers, truth, holes),
-        "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
+        "status": record.statuses(track),
     }
 
 

@@ -114,9 +114,8 @@ def followed(track, truth, drape: np.ndarray, reference: int, cover: np.ndarray)
     x, y = (np.nan_to_num(tracks[:, chosen, i]).round().astype(int).clip(0, cover.shape[2 - i] - 1) for i in (0, 1))
     free = np.where(cover[np.arange(len(tracks))[:, None], y, x] < 0.1, error, np.nan)
     middle = np.array([np.nanmedian(row) if np.isfinite(row).any() else 0.0 for row in error])
-    names, counts = np.unique(track.status, return_counts=True)
     return {
-        "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
+        "status": record.statuses(track),
         "last_median_px": round(float(middle[-1]), 3),
         "last_p95_px": round(float(np.nanpercentile(error[-1], 95)), 3),
         "free_points_median_px": round(float(np.nanmedian(free)), 3),

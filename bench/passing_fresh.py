@@ -55,14 +55,13 @@ def one(case: Case, kind: str, later: int) -> dict[str, object]:
     free = np.where(cover[np.arange(len(frames))[:, None], y, x] < UNHIDDEN, error, np.nan)
     middle = np.array([np.nanmedian(row) if np.isfinite(row).any() else 0.0 for row in error])
     end = error[-1 if when > reference else 0]
-    names, counts = np.unique(track.status, return_counts=True)
     return {
         "free_points_median_px": round(float(np.nanmedian(free)), 3),
         "free_points_p95_px": round(float(np.nanpercentile(free, 95)), 3),
         "end_median_px": round(float(np.nanmedian(end)), 3),
         "end_p95_px": round(float(np.nanpercentile(end, 95)), 3),
         "wrong_and_ok": int(((track.status == "ok") & (middle > WRONG_PX)).sum()),
-        "status": {str(n): int(c) for n, c in zip(names, counts, strict=True)},
+        "status": record.statuses(track),
     }
 
 

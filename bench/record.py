@@ -8,6 +8,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from gentle_veil.core.contracts.surface_track import SurfaceTrack
+
 ROOT = Path(__file__).resolve().parent.parent
 RESULTS = ROOT / "bench" / "results"
 
@@ -22,6 +26,12 @@ def _cpu() -> str:
 def scratch() -> "tempfile.TemporaryDirectory[str]":
     """A folder for caches, gone afterwards, so that nothing is measured warm."""
     return tempfile.TemporaryDirectory(prefix="gentle-veil-bench-")
+
+
+def statuses(track: SurfaceTrack) -> dict[str, int]:
+    """On how many frames a track is ok, weak, lost and so on."""
+    names, counts = np.unique(track.status, return_counts=True)
+    return {str(n): int(c) for n, c in zip(names, counts, strict=True)}
 
 
 def write(name: str, figures: dict[str, Any]) -> None:
