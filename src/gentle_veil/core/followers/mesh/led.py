@@ -32,8 +32,10 @@ LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
 BEYOND_SHARE = 0.3  # of the distance beyond what is followed of the face, by which it may be wrong there
 LEADING_SHARE = 0.4  # of the whole face that is explained, from which it is not what passes over it
 WRONG_SHARE = 0.012  # of the face's size: how far off from where the whole has it a part is looked for
-BESIDE_PX, SEEN_BESIDE = 8.0, 0.02  # px around a part, and the share of the face there that is seen, to be led by it
-UNSEEN_TIMES = 3.0  # how much further off the part may be where less than that is seen
+BESIDE_PX = 8.0  # around a part, within which the face tells where that is
+# The share of the face there that is seen, from which the part is led by it at all, and from which it is led well; and
+# how much further off it may be up to there.
+LEAST_BESIDE, WELL_BESIDE, UNSEEN_TIMES = 0.02, 0.25, 3.0
 SAID_SHARE = 0.02  # of the face's size: how far off it is said to be, where the whole alone has it
 
 
@@ -99,7 +101,9 @@ class LedRun(MeshRun):
             return guess
         off = guess - self.led
         length = np.linalg.norm(off, axis=0)
-        allowed: ImageF32 = self.led + off * np.minimum(1.0, self.whole.allowed() / np.maximum(length, 1e-6))
+        allowed: ImageF32 = self.led + off * np.minimum(
+            1.0, self.whole.unsure() * self.whole.room / np.maximum(length, 1e-6)
+        )
         return allowed
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
@@ -107,9 +111,10 @@ class LedRun(MeshRun):
             return super().carried(state, displacement, status)
         # The part cannot be told by itself, but the face it belongs to can: so it is until the part is found again.
         row, new = super().carried(state, self.led, status)
-        if not self.whole.seen_beside():
+        if self.whole.seen_beside() < LEAST_BESIDE:
             return row, new
-        return replace(row, status=WEAK, error_px=np.full(len(row.error_px), SAID_SHARE * self.whole.size)), new
+        said = self.whole.unsure() * SAID_SHARE * self.whole.size
+        return replace(row, status=WEAK, error_px=np.full(len(row.error_px), said)), new
 
 
 class _WholeFace:
@@ -140,14 +145,13 @@ class _WholeFace:
         )
         return np.asarray(near * r.held, np.float32)
 
-    def seen_beside(self) -> bool:
-        """Whether any of the face is seen next to the part on the last frame; else it may be far off there."""
-        return float((self.state.visible * self.beside).sum()) > SEEN_BESIDE * max(float(self.beside.sum()), 1.0)
+    def seen_beside(self) -> float:
+        """What share of the face is seen next to the part on the last frame."""
+        return float((self.state.visible * self.beside).sum()) / max(float(self.beside.sum()), 1.0)
 
-    def allowed(self) -> ImageF32:
-        """How far from where the whole has it each of the part's places may be on the last frame, px (h, w)."""
-        allowed: ImageF32 = self.room if self.seen_beside() else UNSEEN_TIMES * self.room
-        return allowed
+    def unsure(self) -> float:
+        """How many times further than usual the part may be from where the whole has it."""
+        return 1.0 if self.seen_beside() >= WELL_BESIDE else UNSEEN_TIMES
 
     def restart(self, step: int) -> None:
         self.step, self.at = step, self.run.reference
