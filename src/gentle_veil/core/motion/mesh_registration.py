@@ -289,7 +289,7 @@ class MeshRegistration:
         t, (gx, gy) = self.pictures.templates[level], self.pictures.gradients[level]
         r = light.gain * t + light.bias - seen
         room = (3 * sigma) ** 2 + slack_px**2 * light.gain**2 * (gx * gx + gy * gy)
-        room += ENERGY_SHARE * self.pictures.energies[level]
+        room += ENERGY_SHARE * np.maximum(light.gain, 1) ** 2 * self.pictures.energies[level]
         return np.minimum(r * r / room, 1.0)
 
     def visibility(self, misfit: ImageF32, held: ImageF32) -> ImageF32:

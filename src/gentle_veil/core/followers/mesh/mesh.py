@@ -29,7 +29,7 @@ from gentle_veil.core.followers.mesh.memory import Memory, learnt, likeness_arou
 from gentle_veil.core.followers.mesh.regrowing import regrown
 from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.mesh.stiffness import CHOICES, Trials
-from gentle_veil.core.followers.mesh.strain import strain_of
+from gentle_veil.core.followers.mesh.strain import reshaped, strain_of
 from gentle_veil.core.followers.plane.plane import PlaneHistory, box_around, clip_box
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.thin_plate import as_moved
@@ -59,6 +59,9 @@ SUDDEN = 1.4  # times what the guesses left unexplained on the frame before
 LEAP_PX = 10.0  # from where the surface went so far: whatever is found there is doubted
 COMPLETED_TIMES = 3  # a part of what was lost leads to the next
 STRAYED_PX = (3.0, 5.0)  # since all of the region was seen
+# Times as long in some direction as when it was lost, and how much more for each hidden frame: what comes back longer,
+# or as much shorter, is something else.
+RESHAPED, RESHAPED_PER_FRAME = 2.0, 0.02
 AWAY, UNLIKE = (2.0, 4.0), (0.3, 0.5)  # usual misses of the company; of the correlation with the reference
 RECALLED, LEARN_FROM = 24, 4  # known frames that are looked at again before going on, and the last, followed again
 
@@ -211,7 +214,16 @@ class MeshRun(MeshLook):
             return self.carried(state, guesses[-1], OUTSIDE)
         self._focused(pyramid, guesses[-1], state.visible)
         mixer, best, mixture, familiar = self._mixed(k, state, pyramid, guesses, steady)
-        if self.texture.fine and state.cost is not None and mixture.cost > SUDDEN * state.cost:
+        sudden = state.cost is not None and mixture.cost > SUDDEN * state.cost
+        if sudden and r.near != state.level:
+            # Sharper than of late, or softer, a picture may tell less in the bands that suit it than in those of late.
+            suited, r.near = r.near, state.level
+            other = self._mixed(k, state, pyramid, guesses, steady)
+            if other[2].cost < mixture.cost:
+                mixer, best, mixture, familiar = other
+            else:
+                r.near = suited
+        if self.texture.fine and sudden:
             # Nothing that was tried fits as well as before: it may have set off, and leapt by some threads of a weave.
             other = self._mixed(k, state, pyramid, guesses, steady, thorough=True)
             if other[2].cost < mixture.cost:
@@ -411,6 +423,10 @@ class MeshRun(MeshLook):
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
         part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
         astray = self.company.judges and not led and (self.company.far(displacement) if again else part)
+        if again and k not in self.drawn:
+            # Squeezed, a surface finds itself in a part of itself, or in what is like it.
+            most = RESHAPED + RESHAPED_PER_FRAME * state.hidden_for
+            astray |= reshaped(r, fit.controls, r.lattice.fit(state.displacement)) > most
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)

@@ -155,3 +155,18 @@ def test_a_wider_close_look__is_the_same_where_both_look(weave) -> None:
     still = np.zeros_like(field)
     beside = r.look_close(pyramid, still + np.float32([7, 0])[:, None, None])
     np.testing.assert_allclose(r.look_close(pyramid, still, 7)[7:-7, 14:], beside, atol=1e-5)
+
+
+@pytest.mark.property
+def test_what_a_turned_place_leaves__grows_with_the_light_and_is_no_more_for_that(weave: np.ndarray) -> None:
+    """A reference in the shade, and the same surface in the sun: all that is unlike it is twice as large there."""
+    r = registration(weave[0])
+    template = r.home.templates[NEAR]
+    turned = template + 0.4 * np.roll(template, 5, axis=1)
+    misfits = []
+    for gain in (1.0, 2.5):
+        light = r.start_light()
+        light.gain[...] = gain
+        misfits.append(r.misfit(NEAR, gain * turned, light, 1e-6, 0.0)[r.held > 0.5].mean())
+    assert misfits[1] == pytest.approx(misfits[0], rel=1e-3)
+    assert 0.05 < misfits[0] < 0.95

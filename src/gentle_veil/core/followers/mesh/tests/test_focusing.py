@@ -1,13 +1,19 @@
 """Defocus is read from bands of texture, wherever the surface lies."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
+from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.followers.mesh.focusing import RECENT, Focusing, defocused
+from gentle_veil.core.followers.mesh.mesh import MeshRun
+from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.texture import COARSE, WOVEN
 from gentle_veil.core.geometry.spline_field import SplineGrid
-from gentle_veil.core.motion.mesh_registration import NEAR, MeshRegistration
+from gentle_veil.core.motion.mesh_registration import BROAD, NEAR, MeshRegistration
 from gentle_veil.core.motion.pyramid import grey_pyramid
 from gentle_veil.core.synth.textures import strong_weave
 
@@ -58,3 +64,28 @@ def test_nothing_seen__keeps_what_was_known(cloth) -> None:
     r = registered(cloth)
     zero = np.zeros(r.shape, np.float32)
     assert Focusing(r).blur(zero, zero) == 0
+
+
+@pytest.mark.property
+@pytest.mark.parametrize("tells_less", [False, True])
+def test_in_focus_again__the_finer_bands_are_left_where_they_suddenly_tell_less(  # type: ignore[no-untyped-def]
+    cloth, monkeypatch, tells_less: bool
+) -> None:
+    """As on a reference that was smeared: the sharper frames have more in them than it explains."""
+    frames = np.repeat(np.clip(np.rint(255 * cloth), 0, 255).astype(np.uint8)[None, ..., None], 3, axis=3)
+    mixed = MeshRun._mixed
+
+    def told(self: MeshRun, *given, **more):  # type: ignore[no-untyped-def]
+        mixer, best, mixture, familiar = mixed(self, *given, **more)
+        cost = 0.5 if tells_less and self.registration.near == NEAR else 0.1
+        return mixer, best, replace(mixture, cost=cost), familiar
+
+    monkeypatch.setattr(MeshRun, "_mixed", told)
+    box = np.array([[40.0, 40], [200, 40], [200, 180], [40, 180]])
+    run = MeshRun(ArrayFrames(frames[[0, 0, 0]]), Region(0, box), MeshOptions())
+    state, history = run.begin(None, [1, 2])
+    for k, blur in ((1, 2.5), (2, 0.0)):
+        monkeypatch.setattr(Focusing, "blur", lambda *_, blur=blur: blur)
+        run.focusing.blurs = [blur]
+        _, state = run.follow(k, state, history)
+    assert run.registration.near == (BROAD if tells_less else NEAR)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gentle_veil.core.followers.mesh.strain import LEAST_SIZE, sizes, strain_of
+from gentle_veil.core.followers.mesh.strain import LEAST_SIZE, reshaped, sizes, strain_of
 from gentle_veil.core.followers.mesh.tests.test_focusing import cloth, registered  # noqa: F401
 from gentle_veil.core.motion.mesh_registration import MeshRegistration
 
@@ -37,3 +37,14 @@ def test_what_is_longer_in_one_direction__is_strained_by_that(cloth: np.ndarray,
 def test_edge_on__is_told_no_further(cloth: np.ndarray) -> None:  # noqa: F811
     r = registered(cloth)
     assert (sizes(r, under(r, [[0.01, 0], [0, 1]]))[1] == np.float32(LEAST_SIZE)).all()
+
+
+@pytest.mark.property
+def test_a_shape__is_another_by_what_it_is_longer_or_shorter_and_not_by_a_turn(cloth: np.ndarray) -> None:  # noqa: F811
+    r, squeezed = registered(cloth), [[1, 0.2], [0, 0.4]]
+    c, s = np.cos(0.5), np.sin(0.5)
+    turned = np.array([[c, -s], [s, c]]) @ squeezed
+    assert reshaped(r, under(r, turned.tolist()), under(r, squeezed)) == pytest.approx(1, abs=0.01)
+    for wider in (1.8, 1 / 1.8):
+        other = np.diag([1.0, wider]) @ squeezed
+        assert reshaped(r, under(r, other.tolist()), under(r, squeezed)) == pytest.approx(1.8, abs=0.05)

@@ -1,13 +1,17 @@
 """What passes, or looks the same elsewhere, is not followed in the surface's place."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import ArrayFrames
-from gentle_veil.core.contracts.surface_track import OK, SEEN, SurfaceTrack
+from gentle_veil.core.contracts.surface_track import LOST, OK, SEEN, SurfaceTrack
 from gentle_veil.core.followers import FOLLOWERS
+from gentle_veil.core.followers.mesh.mesh import MeshRun
+from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.plane.plane import PlaneRun, PlaneStep
 from gentle_veil.core.synth.textures import weak_skin
 
@@ -79,6 +83,23 @@ def test_a_plane_one_period_off__does_not_take_the_mesh_along(monkeypatch: pytes
     track = _followed(frames)
     for k, shift in enumerate(steps):
         assert np.abs(track.carry(INNER, k) - (INNER - (shift, 0))).max() < 0.5
+
+
+@pytest.mark.truth
+def test_what_comes_back_squeezed_to_half__is_not_the_surface() -> None:
+    """As a neck behind a chin: what was found of it in a part of itself was followed to the end of the shot."""
+    ground = _blotched(1, HEIGHT, WIDTH)
+    squeezed = cv2.warpAffine(ground, np.float32([[1, 0, 0], [0, 0.45, 52]]), (WIDTH, HEIGHT), flags=cv2.INTER_AREA)
+    run = MeshRun(ArrayFrames(_codes([ground, squeezed])), Region(0, BOX), MeshOptions())
+    state, _ = run.begin(None, [1])
+    r = run.registration
+    there = np.stack([np.zeros(r.shape, np.float32), 52 - 0.55 * r.base[1]])
+    pyramid = run._pyramid(1, there)
+    assert pyramid is not None
+    run._focused(pyramid, there, state.visible)
+    fit = run.solved(pyramid, r.lattice.fit(there), state.light, state.visible, np.ones(r.shape, np.float32))
+    assert run._judged(1, state, fit, pyramid, OK)[0].status in SEEN
+    assert run._judged(1, replace(state, status=LOST), fit, pyramid, OK)[0].status == LOST
 
 
 @pytest.mark.truth
