@@ -289,7 +289,8 @@ class MeshRegistration:
         t, (gx, gy) = self.pictures.templates[level], self.pictures.gradients[level]
         r = light.gain * t + light.bias - seen
         room = (3 * sigma) ** 2 + slack_px**2 * light.gain**2 * (gx * gx + gy * gy)
-        room += ENERGY_SHARE * np.maximum(light.gain, 1) ** 2 * self.pictures.energies[level]
+        # In more light all that is unlike the reference is more; what has a gain of its own may be something in front.
+        room += ENERGY_SHARE * max(middle(light.gain[::3, ::3]), 1.0) ** 2 * self.pictures.energies[level]
         return np.minimum(r * r / room, 1.0)
 
     def visibility(self, misfit: ImageF32, held: ImageF32) -> ImageF32:

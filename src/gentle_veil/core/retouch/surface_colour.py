@@ -191,7 +191,9 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | Non
     def fills(cluster: Cluster) -> float:
         if own is not None:
             return -float(np.hypot(*(cluster[0] - own)))
-        return float((_off(band, *cluster) < 1).mean() + (_off(within, *cluster) < 1).mean())
+        # What is dark, as hair, is of all colours: a pixel is of the cluster that it is nearer to.
+        offs = [(_off(part, *cluster), *(_off(part, *other) for other in clusters)) for part in (band, within)]
+        return float(sum(((off < 1) & (off <= np.min(all_offs, axis=0))).mean() for off, *all_offs in offs))
 
     first, *others = sorted(clusters, key=fills, reverse=True)
     return first, others[0] if others else None

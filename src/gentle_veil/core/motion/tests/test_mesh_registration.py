@@ -170,3 +170,6 @@ def test_what_a_turned_place_leaves__grows_with_the_light_and_is_no_more_for_tha
         misfits.append(r.misfit(NEAR, gain * turned, light, 1e-6, 0.0)[r.held > 0.5].mean())
     assert misfits[1] == pytest.approx(misfits[0], rel=1e-3)
     assert 0.05 < misfits[0] < 0.95
+    part = r.start_light()
+    part.gain[:, : r.shape[1] // 4] = 2.5
+    assert r.misfit(NEAR, part.gain * turned, part, 1e-6, 0.0)[:, : r.shape[1] // 4].mean() > 1.5 * misfits[0]

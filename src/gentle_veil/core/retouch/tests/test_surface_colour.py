@@ -47,6 +47,19 @@ def test_lips_beside_the_mark__are_not_behind_the_skin_though_a_wall_is_seen_too
     assert behind[XS > 103].mean() > 0.98
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_dark_hair_beside_the_mark__is_not_the_surface_though_it_is_of_all_colours(seed: int) -> None:
+    rng, skin = np.random.default_rng(seed), blotchy(seed)
+    strands = cv2.GaussianBlur(rng.standard_normal((*YS.shape, 3)).astype(np.float32), (0, 0), 3)
+    strands = np.exp(strands / strands.std() * np.float32([0.22, 0.0, 0.17]) + np.float32([0.06, 0.0, 0.11]))
+    hair, ink = XS > 74 + 0.1 * YS, (np.abs(np.hypot(XS - 60, YS - 45) - 9) < 3) | (np.hypot(XS - 60, YS - 45) < 5)
+    picture = np.where(ink[..., None], skin * np.float32([0.35, 0.45, 0.5]), skin)
+    picture = np.where(hair[..., None], 0.012 * strands, picture).astype(np.float32)
+    surface, behind = on_surface(cv2.GaussianBlur(picture, (0, 0), 0.7), INSIDE)
+    assert surface[~hair & ~INSIDE].mean() > 0.9
+    assert behind[~hair & (XS < 68)].mean() < 0.01
+
+
 @pytest.mark.parametrize("off", [0, 32])
 def test_sheen_by_the_mark__is_not_behind_the_skin_nor_is_the_skin_beside_it(off: int) -> None:
     ys, xs = np.mgrid[:129, :129]
