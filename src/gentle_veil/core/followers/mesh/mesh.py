@@ -281,6 +281,10 @@ class MeshRun(MeshLook):
             home = r.look_close(self._fine(self.reference, self._box(self.polygon)), 0 * guesses[0])
             for place in self._far_and_near(home, pyramid, guesses[0]):
                 mixer.add(place)
+        elif state.status not in SEEN and not self.repeats:
+            # What is found by its parts is a little off everywhere, and thin lines fit no better there than in a wrong
+            # place: it is fitted before it is compared. Stripes would fit everywhere.
+            self._fitted(k, state, pyramid, mixer, [len(guesses) - 1])
         elif doubts[mixer.leading()] >= 1:
             # Where it leaps to it has been fitted; so is where it would go on, before the two are compared.
             self._fitted(k, state, pyramid, mixer, [i for i, doubt in enumerate(doubts) if doubt < 1])

@@ -12,7 +12,9 @@ from gentle_veil.core.contracts.surface_track import LOST, OK, SEEN, SurfaceTrac
 from gentle_veil.core.followers import FOLLOWERS
 from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.plane.plane import PlaneRun, PlaneStep
+from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.synth.textures import weak_skin
 
 HEIGHT, WIDTH = 200, 420
@@ -100,6 +102,28 @@ def test_what_comes_back_squeezed_to_half__is_not_the_surface() -> None:
     fit = run.solved(pyramid, r.lattice.fit(there), state.light, state.visible, np.ones(r.shape, np.float32))
     assert run._judged(1, state, fit, pyramid, OK)[0].status in SEEN
     assert run._judged(1, replace(state, status=LOST), fit, pyramid, OK)[0].status == LOST
+
+
+@pytest.mark.property
+@pytest.mark.parametrize("repeats", [False, True])
+def test_what_is_found_by_its_parts__is_fitted_before_it_is_compared_and_stripes_are_not(monkeypatch, repeats) -> None:  # type: ignore[no-untyped-def]
+    """A flower on a cheek was found 2 px off behind a hand, on every frame, and never told from a wrong place."""
+    ground = _blotched(1, HEIGHT, WIDTH)
+    run = MeshRun(ArrayFrames(_codes([ground] * 3)), Region(0, BOX), MeshOptions())
+    state, history = run.begin(None, [1, 2])
+    _, state = run.follow(1, state, history)
+    bent = 6 * np.sin(run.registration.base[::-1] / 5).astype(np.float32)
+    around: list[np.ndarray] = []
+
+    def recorded(self: MeshRun, k: int, state: MeshState, pyramid: GreyPyramid, best: np.ndarray) -> list[np.ndarray]:
+        around.append(best)
+        return []
+
+    monkeypatch.setattr(MeshRun, "_sought", lambda *_: [bent])
+    monkeypatch.setattr(MeshRun, "dense_guesses", recorded)
+    run.repeats = repeats
+    run.follow(2, replace(state, status=LOST), history)
+    assert any(best is bent for best in around) != repeats
 
 
 @pytest.mark.truth
