@@ -411,8 +411,8 @@ class MeshRun(MeshLook):
         shown = self._shown_share(fit.visible)
         if fit.inside_share < OUTSIDE_SHARE and plane_status != OCCLUDED:
             return self.carried(state, r.displacement(fit.controls), OUTSIDE)
-        # Out of focus, little is left to correlate; what is left still holds the surface for a while.
-        faint = NO_CONTRAST < fit.contrast < FAINT_CONTRAST
+        # Out of focus, little is left to correlate; what is left still holds a surface that was seen, for a while.
+        faint = state.status in SEEN and NO_CONTRAST < fit.contrast < FAINT_CONTRAST
         told = fit.correlation >= LOST_CORRELATION or faint or self._told_broadly(fit, pyramid)
         by_marks = fit.alike >= LOST_ALIKE and shown >= WEAK_SHARE
         if not (told or by_marks) or shown < LOST_SHARE:

@@ -105,6 +105,21 @@ def test_what_comes_back_squeezed_to_half__is_not_the_surface() -> None:
 
 
 @pytest.mark.property
+def test_little_contrast__holds_what_was_seen_and_proves_nothing_of_what_was_lost() -> None:
+    run = MeshRun(ArrayFrames(_codes([_blotched(1, HEIGHT, WIDTH)] * 2)), Region(0, BOX), MeshOptions())
+    state, _ = run.begin(None, [1])
+    r = run.registration
+    still = np.zeros((2, *r.shape), np.float32)
+    pyramid = run._pyramid(1, still)
+    assert pyramid is not None
+    run._focused(pyramid, still, state.visible)
+    fit = run.solved(pyramid, r.lattice.fit(still), state.light, state.visible, np.ones(r.shape, np.float32))
+    faint = replace(fit, contrast=0.3, correlation=0.1, alike=0.4)
+    assert run._judged(1, state, faint, pyramid, OK)[0].status in SEEN
+    assert run._judged(1, replace(state, status=LOST), faint, pyramid, OK)[0].status not in SEEN
+
+
+@pytest.mark.property
 @pytest.mark.parametrize("repeats", [False, True])
 def test_what_is_found_by_its_parts__is_fitted_before_it_is_compared_and_stripes_are_not(monkeypatch, repeats) -> None:  # type: ignore[no-untyped-def]
     """A flower on a cheek was found 2 px off behind a hand, on every frame, and never told from a wrong place."""
