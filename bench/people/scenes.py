@@ -1,4 +1,4 @@
-"""Seven shots: three faces, two arms and two cloths, in other light, with things passing."""
+"""Ten shots: five faces, three arms and two cloths, in other light, with things passing."""
 
 from collections.abc import Callable
 
@@ -129,6 +129,54 @@ def elder() -> Shot:
     return Shot([*person.things, passing], camera, light, 40, 34, FACE_BOX, pan=0.6)
 
 
+def nurse() -> Shot:
+    """A pale face under dark hair that turns fast, brightest and smeared on the reference; a hand passes."""
+    person = Person(61, "young_asian_female", hair="bob01", contrast=1.8, freckles=0.2)
+    person.turns = _acting(
+        31,
+        lambda t: 0.3 * np.sin((t - 40) / 15),
+        lambda t: 0.22 * np.sin((t - 40) / 11),
+        lambda t: 0.1 * np.sin(t / 18),
+        0.12,
+    )
+    person.bend = _expression(person, 62)
+    rose, brown = drawing("rose", "5a2038"), mole("6a3a2c", 3)
+    _on_face(person, (brown, 0.13, -0.34, 6.8), (mole("8c3a30", 4, 0.6), 0.14, 0.1, 7.75), (rose, 0.45, 0.44, 6.85))
+    arm = _passing_arm(53, "young_asian_female", lambda t: (0.13 * (t - 60) - 4.3, 4.6 + 0.3 * np.sin(t / 10), 0.6))
+    light = Light(lambda t: (0.7 - 0.012 * t, 0.5, 0.8), (2.2, 2.0, 1.8), gain=lambda t: 1 + 0.15 * np.sin(t / 20))
+
+    def camera(t: float) -> Camera:
+        x, y = 0.05 * np.sin(t / 8), 0.05 * np.sin(t / 6)
+        return Camera((0.3 + 1.2 * x, 7.3 + y, 9.4), (x, 6.9 + y, 1.0), 1500)
+
+    return Shot([*person.things, *arm.things], camera, light, 40, 61, FACE_BOX)
+
+
+def mariner() -> Shot:
+    """A face that turns by 50 degrees to both sides, in light from one of them; a stick passes, focus is lost."""
+    person = Person(71, "middleage_asian_male", hair="short01", contrast=1.6, freckles=0.1)
+    person.turns = _acting(
+        37,
+        lambda t: 0.8 * np.sin((t - 40) / 30),
+        lambda t: 0.12 * np.sin(t / 14),
+        lambda t: 0.07 * np.sin(t / 23),
+        0.15,
+    )
+    person.bend = _expression(person, 72)
+    bands, brown = drawing("bands", "303a50"), mole("4a2a1c", 3)
+    _on_face(person, (brown, 0.14, -0.36, 6.75), (mole("70402c", 4, 0.7), 0.13, 0.2, 7.7), (bands, 0.5, -0.42, 6.95))
+    leaning = np.array([[0.9, 0.42, 0], [-0.42, 0.9, 0], [0, 0, 1]])
+    stick = Sheet(
+        (0.25, 9),
+        (40, 6),
+        weave("twill", 5, 256, "30241c"),
+        lambda t, flat: flat @ leaning + np.array([0.09 * t - 5.2, 7, 3.0]),
+    )
+    light = Light(lambda t: (0.9, 0.4, 0.5), (2.6, 2.4, 2.2), gain=lambda t: 0.95 + 0.002 * t)
+    camera = Camera((0.2, 7.2, 9.4), (0.0, 6.9, 1.0), 1500)
+    return Shot([*person.things, stick], lambda t: camera, light, 40, 71, FACE_BOX, _soft(72, 8, 1.4))
+
+
 def _arm(seed: int, skin: str, **more: object) -> tuple[Person, np.ndarray]:
     """Somebody's left arm, and (4, 3) the forearm's middle and axes: along it, beside it, towards us."""
     person = Person(seed, skin, only=LIMB, contrast=3.5, texture_size=4096, **more)  # type: ignore[arg-type]
@@ -175,6 +223,27 @@ def stoker() -> Shot:
     return Shot([*person.things, post], lambda t: camera, light, 30, 45, LIMB_BOX)
 
 
+def docker() -> Shot:
+    """A spotted forearm that twists far, from ever further off; out of focus at first, and a dark coat passes."""
+    light = Light(lambda t: (0.5 - 0.006 * t, 0.8, 0.4), (2.4, 2.2, 2.0), gain=lambda t: 1 + 0.1 * np.sin(t / 13))
+    person, axes = _arm(81, "middleage_caucasian_male", freckles=0.1)
+    person.turns = _twisting(axes, lambda t: 1.3 * np.sin((t - 40) / 21), lambda t: 0.3 * np.sin((t - 40) / 15))
+    middle, out = axes[0], axes[3]
+
+    def camera(t: float) -> Camera:
+        aside, up = np.array([0.04 * np.sin(t / 5), 0, 0]), np.array([0, 0.03 * np.sin(t / 4), 0])
+        return Camera(middle + (5.6 + 0.012 * t) * out + aside + up, middle + aside, 1500)
+
+    person.wear_at(drawing("rose", "202a38"), 0.55, camera(40).project(person.skin.at(40)), (460, 270), 0.3)
+    sleeve = Sheet(
+        (2.2, 8),
+        (40, 24),
+        weave("twill", 6, 512, "23262e"),
+        lambda t, flat: (flat + np.array([0.09 * t - 7.5, 0, 2.0])) @ axes[1:] + middle,
+    )
+    return Shot([*person.things, sleeve], camera, light, 40, 81, LIMB_BOX, _soft(20, 6, 1.5))
+
+
 def cook() -> Shot:
     """A dark, glossy forearm, out of focus for a while; the camera is held in the hand."""
     light = Light(lambda t: (0.9 - 0.006 * t, 0.6, 0.5), (5.8, 5.4, 4.8), gain=lambda t: 1 + 0.15 * np.sin(t / 11))
@@ -208,5 +277,5 @@ def apron() -> Shot:
     return _cloth_shot(cloth("striped", 78, "3c4f6a", 1.3), light, 78, arm.things)
 
 
-ALL = (mate, keeper, elder, stoker, cook, sail, apron)
+ALL = (mate, keeper, elder, nurse, mariner, stoker, docker, cook, sail, apron)
 SHOTS: dict[str, Callable[[], Shot]] = {shot.__name__: shot for shot in ALL}
