@@ -192,8 +192,11 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | Non
         if own is not None:
             return -float(np.hypot(*(cluster[0] - own)))
         # What is dark, as hair, is of all colours: a pixel is of the cluster that it is nearer to.
-        offs = [(_off(part, *cluster), *(_off(part, *other) for other in clusters)) for part in (band, within)]
-        return float(sum(((off < 1) & (off <= np.min(all_offs, axis=0))).mean() for off, *all_offs in offs))
+        share = 0.0
+        for part in (band, within):
+            off, nearest = _off(part, *cluster), np.min([_off(part, *each) for each in clusters], axis=0)
+            share += float(((off < 1) & (off <= nearest)).mean())
+        return share
 
     first, *others = sorted(clusters, key=fills, reverse=True)
     return first, others[0] if others else None

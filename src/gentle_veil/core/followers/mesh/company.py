@@ -61,9 +61,9 @@ class Accompanied:
         outline = (self.registration.base + displacement)[:, ys, xs].T.astype(np.float64)
         self.company.step(before, k, outline)
         moved = self.company.motion()
-        before, self.trusted = self.trusted, (self.trusted or seen) and moved is not None and self.since < MOST_ALONE
-        if not before:
+        if not self.trusted:
             self.alone = None  # where it went while nothing told that this is right
+        self.trusted = (self.trusted or seen) and moved is not None and self.since < MOST_ALONE
         self.place = self._moved(displacement, moved)
         self.alone = self._moved(displacement if self.alone is None else self.alone, moved)
         self.since += 1

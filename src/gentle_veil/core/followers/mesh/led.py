@@ -101,9 +101,8 @@ class LedRun(MeshRun):
             return guess
         off = guess - self.led
         length = np.linalg.norm(off, axis=0)
-        allowed: ImageF32 = self.led + off * np.minimum(
-            1.0, self.whole.unsure() * self.whole.room / np.maximum(length, 1e-6)
-        )
+        room = self.whole.unsure() * self.whole.room
+        allowed: ImageF32 = self.led + off * np.minimum(1.0, room / np.maximum(length, 1e-6))
         return allowed
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:

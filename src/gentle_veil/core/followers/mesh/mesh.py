@@ -214,8 +214,8 @@ class MeshRun(MeshLook):
             return self.carried(state, guesses[-1], OUTSIDE)
         self._focused(pyramid, guesses[-1], state.visible)
         mixer, best, mixture, familiar = self._mixed(k, state, pyramid, guesses, steady)
-        sudden = state.cost is not None and mixture.cost > SUDDEN * state.cost
-        if sudden and r.near != state.level:
+        usual = np.inf if state.cost is None else SUDDEN * state.cost
+        if mixture.cost > usual and r.near != state.level:
             # Sharper than of late, or softer, a picture may tell less in the bands that suit it than in those of late.
             suited, r.near = r.near, state.level
             other = self._mixed(k, state, pyramid, guesses, steady)
@@ -223,7 +223,7 @@ class MeshRun(MeshLook):
                 mixer, best, mixture, familiar = other
             else:
                 r.near = suited
-        if self.texture.fine and sudden:
+        if self.texture.fine and mixture.cost > usual:
             # Nothing that was tried fits as well as before: it may have set off, and leapt by some threads of a weave.
             other = self._mixed(k, state, pyramid, guesses, steady, thorough=True)
             if other[2].cost < mixture.cost:
