@@ -188,17 +188,15 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | Non
     if not clusters:
         return _described(band), None
 
-    def fills(cluster: Cluster) -> float:
-        if own is not None:
-            return -float(np.hypot(*(cluster[0] - own)))
+    filled = np.zeros(len(clusters))
+    if own is not None:
+        filled = np.array([-np.hypot(*(centre - own)) for centre, _ in clusters])
+    else:
         # What is dark, as hair, is of all colours: a pixel is of the cluster that it is nearer to.
-        share = 0.0
         for part in (band, within):
-            off, nearest = _off(part, *cluster), np.min([_off(part, *each) for each in clusters], axis=0)
-            share += float(((off < 1) & (off <= nearest)).mean())
-        return share
-
-    first, *others = sorted(clusters, key=fills, reverse=True)
+            offs = np.stack([_off(part, *cluster) for cluster in clusters])
+            filled += ((offs < 1) & (offs <= offs.min(axis=0))).mean(axis=1)
+    first, *others = (clusters[i] for i in np.argsort(-filled, kind="stable"))
     return first, others[0] if others else None
 
 

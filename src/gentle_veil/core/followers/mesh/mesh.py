@@ -148,8 +148,7 @@ class MeshRun(MeshLook):
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False)
         likeness = likeness_of(r, fit, memory.unlike)
         usual = likeness if state.memory is None else state.likeness
-        self._lit(k, displacement, fit.visible)
-        _, new = self._taken(replace(state, likeness=usual), fit, displacement, pyramid, memory, likeness)
+        _, new = self._taken(k, replace(state, likeness=usual), fit, displacement, pyramid, memory, likeness)
         self._learn_of_company(state, new)
         return replace(new, status=status)
 
@@ -434,8 +433,7 @@ class MeshRun(MeshLook):
         if astray or likeness.strange(state.likeness, told=told, again=again, led=led):
             row, new = self.carried(state, self.company.likely(), LOST)
             return row, replace(new, strange=True)
-        self._lit(k, displacement, fit.visible)
-        return self._taken(state, fit, displacement, pyramid, memory, likeness)
+        return self._taken(k, state, fit, displacement, pyramid, memory, likeness)
 
     def _told_broadly(self, fit: MeshFit, pyramid: GreyPyramid) -> bool:
         """Whether the coarse picture of all of a surface is the reference's, where grain drowns its finest texture."""
@@ -447,6 +445,7 @@ class MeshRun(MeshLook):
 
     def _taken(
         self,
+        k: int,
         state: MeshState,
         fit: MeshFit,
         displacement: ImageF32,
@@ -456,6 +455,7 @@ class MeshRun(MeshLook):
     ) -> tuple[TrackRow, MeshState]:
         """A fit that is believed, and its ``displacement`` (2, h, w): how sure it is, and what is learnt from it."""
         r, shown = self.registration, self._shown_share(fit.visible)
+        self._lit(k, displacement, fit.visible)
         faint, part = fit.correlation < WEAK_CORRELATION, shown < WEAK_SHARE
         if not (faint or part):
             if self.focusing.blurs[-1] < LEAST_BLUR:

@@ -34,8 +34,8 @@ BARE = 0.5  # weight from which a place is no ink
 RIM_APART, NEARER_WEIGHT = 4, 0.004  # reference px by which the rim was nearer, and what such a place still tells
 ENVELOPE_PX, ENVELOPE_BELOW = 12, 0.06  # reference px, and natural log: what is as bright as the brightest around
 COLOUR_APART = 0.15  # natural log of ratios of channels, within which a colour is the same
-HEARD_FROM = 0.05  # share of clean skin around a pixel, from which its mean is half believed
 COLOURED = 0.5  # the same, from which a colour is one
+HEARD_FROM = 0.05  # share of clean skin around a pixel, from which its mean is half believed
 
 Reading = tuple[ImageF32, ImageF32, ImageF32]
 

@@ -14,6 +14,7 @@ from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.state import MeshState
 from gentle_veil.core.followers.plane.plane import PlaneRun, PlaneStep
+from gentle_veil.core.motion.mesh_registration import MeshFit
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.synth.textures import weak_skin
 
@@ -37,6 +38,14 @@ def _codes(pictures: list[np.ndarray]) -> np.ndarray:
 def _followed(frames: np.ndarray, box: np.ndarray = BOX) -> SurfaceTrack:
     mesh = FOLLOWERS["mesh"]
     return mesh.estimate(ArrayFrames(frames), Region(0, box), mesh.Options(), wanted=range(len(frames)))
+
+
+def _fitted(run: MeshRun, state: MeshState, there: np.ndarray) -> tuple[MeshFit, GreyPyramid]:
+    """What frame 1 is solved to from a displacement (2, h, w), and its pyramid."""
+    r, pyramid = run.registration, run._pyramid(1, there)
+    assert pyramid is not None
+    run._focused(pyramid, there, state.visible)
+    return run.solved(pyramid, r.lattice.fit(there), state.light, state.visible, np.ones(r.shape, np.float32)), pyramid
 
 
 @pytest.mark.truth
@@ -96,10 +105,7 @@ def test_what_comes_back_squeezed_to_half__is_not_the_surface() -> None:
     state, _ = run.begin(None, [1])
     r = run.registration
     there = np.stack([np.zeros(r.shape, np.float32), 52 - 0.55 * r.base[1]])
-    pyramid = run._pyramid(1, there)
-    assert pyramid is not None
-    run._focused(pyramid, there, state.visible)
-    fit = run.solved(pyramid, r.lattice.fit(there), state.light, state.visible, np.ones(r.shape, np.float32))
+    fit, pyramid = _fitted(run, state, there)
     assert run._judged(1, state, fit, pyramid, OK)[0].status in SEEN
     assert run._judged(1, replace(state, status=LOST), fit, pyramid, OK)[0].status == LOST
 
@@ -110,10 +116,7 @@ def test_little_contrast__holds_what_was_seen_and_proves_nothing_of_what_was_los
     state, _ = run.begin(None, [1])
     r = run.registration
     still = np.zeros((2, *r.shape), np.float32)
-    pyramid = run._pyramid(1, still)
-    assert pyramid is not None
-    run._focused(pyramid, still, state.visible)
-    fit = run.solved(pyramid, r.lattice.fit(still), state.light, state.visible, np.ones(r.shape, np.float32))
+    fit, pyramid = _fitted(run, state, still)
     faint = replace(fit, contrast=0.3, correlation=0.1, alike=0.4)
     assert run._judged(1, state, faint, pyramid, OK)[0].status in SEEN
     assert run._judged(1, replace(state, status=LOST), faint, pyramid, OK)[0].status not in SEEN
