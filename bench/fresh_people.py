@@ -1,6 +1,6 @@
 """Follow and conceal on people, cloth, light and passing things that nothing here was built on, all defaults.
 
-The shots are rendered with exact truth (`people`): five faces, three forearms, two cloths. The mesh is asked at the
+The shots are rendered with exact truth (`people`): seven faces, four forearms, three cloths. The mesh is asked at the
 middle and at four places spread over each surface, all of which face the camera on the reference, and told are
 end-point errors in px of the points that are seen; beside it chained dense motion (OpenCV's DIS) of the same points.
 Each mark that is worn is taken off by a plate, judged against the twin without it, beside cv2.inpaint.

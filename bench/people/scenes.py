@@ -1,4 +1,4 @@
-"""Ten shots: five faces, three arms and two cloths, in other light, with things passing."""
+"""Fourteen shots: seven faces, four arms and three cloths, in other light, with things passing."""
 
 from collections.abc import Callable
 
@@ -7,7 +7,7 @@ import numpy as np
 from people.body import normals, turn
 from people.person import Person, Turns
 from people.shots import Camera, Light, Shot
-from people.things import Sheet, cloth, coat, drawing, mole, weave
+from people.things import Sheet, cloth, coat, drawing, mole, weave, worn
 
 Motion = Callable[[float], float]
 LIMB = ("shoulder", "upperarm", "lowerarm", "wrist", "finger", "metacarpal")
@@ -177,6 +177,57 @@ def mariner() -> Shot:
     return Shot([*person.things, stick], lambda t: camera, light, 40, 71, FACE_BOX, _soft(72, 8, 1.4))
 
 
+def pilot() -> Shot:
+    """A fair face that tilts far while the camera comes nearer; lanterns flicker, and a hand of her own skin passes."""
+    person = Person(91, "young_caucasian_female", hair="ponytail01", contrast=1.4, freckles=0.15)
+    person.turns = _acting(
+        41,
+        lambda t: 0.25 * np.sin((t - 50) / 20),
+        lambda t: 0.12 * np.sin(t / 13),
+        lambda t: 0.45 * np.sin((t - 50) / 24),
+        0.2,
+    )
+    person.bend = _expression(person, 92)
+    rose, brown = drawing("anchor", "33405a"), mole("6a4a38", 3)
+    _on_face(person, (brown, 0.12, 0.33, 6.7), (mole("9c4a40", 4, 0.7), 0.16, -0.12, 7.72), (rose, 0.45, -0.44, 6.85))
+    arm = _passing_arm(93, "young_caucasian_female", lambda t: (4.9 - 0.11 * (t - 20), 4.7 + 0.3 * np.sin(t / 11), 0.6))
+    flicker = np.random.default_rng(94).normal(size=120)
+    flicker = np.convolve(flicker, (0.25, 0.5, 0.25), "same")
+    light = Light(
+        lambda t: (-0.5, 0.1 + 0.1 * np.sin(t / 9), 0.9),
+        (2.3, 1.9, 1.4),
+        gain=lambda t: 1 + 0.06 * np.interp(t, np.arange(-5, 115), flicker),
+    )
+
+    def camera(t: float) -> Camera:
+        return Camera((0.2, 7.2, 10.8 - 0.032 * t), (0.0, 6.9, 1.0), 1500)
+
+    return Shot([*person.things, *arm.things], camera, light, 50, 91, FACE_BOX)
+
+
+def singer() -> Shot:
+    """A dark face that sings with a wide mouth and leaves the picture for a while; the camera shakes."""
+    person = Person(101, "young_african_male", hair="short04", contrast=2.0, freckles=0.05)
+    person.turns = _acting(
+        43,
+        lambda t: 0.35 * np.sin((t - 30) / 13),
+        lambda t: 0.2 * np.sin(t / 10),
+        lambda t: 0.12 * np.sin(t / 16),
+        0.4,
+    )
+    person.bend = _expression(person, 102)
+    bands, pale = drawing("bands", "101418"), mole("c0907c", 3)
+    _on_face(person, (pale, 0.15, -0.2, 6.35), (mole("140c08", 4, 0.4), 0.1, 0.3, 6.75), (bands, 0.45, -0.1, 7.75))
+
+    def camera(t: float) -> Camera:
+        x, y = 0.05 * np.sin(t / 2.3), 0.04 * np.sin(t / 1.9)
+        away = 2.6 * np.exp(-(((t - 62) / 7) ** 2))
+        return Camera((0.3 + x + away, 7.2 + y, 8.8), (x + away, 6.9 + y, 1.0), 1500)
+
+    light = Light(lambda t: (0.6, 0.4 + 0.006 * t, 0.8), (5.0, 4.6, 4.4), gain=lambda t: 1 + 0.1 * np.sin(t / 16))
+    return Shot(person.things, camera, light, 30, 101, FACE_BOX)
+
+
 def _arm(seed: int, skin: str, **more: object) -> tuple[Person, np.ndarray]:
     """Somebody's left arm, and (4, 3) the forearm's middle and axes: along it, beside it, towards us."""
     person = Person(seed, skin, only=LIMB, contrast=3.5, texture_size=4096, **more)  # type: ignore[arg-type]
@@ -270,6 +321,37 @@ def sail() -> Shot:
     return _cloth_shot(cloth("twill", 67, "8c7a5c"), light, 67, [], _soft(60, 9, 1.5))
 
 
+def diver() -> Shot:
+    """A fair forearm that swings fast, smeared; warm light goes cold, and a hand of the same skin passes."""
+    light = Light(
+        lambda t: (0.4, 0.9, 0.3),
+        (2.3, 2.0, 1.7),
+        gain=lambda t: 1 + 0.2 * np.tanh((t - 55) / 12),
+        ambient=((0.3, 0.36, 0.5), (0.3, 0.24, 0.16)),
+    )
+    person, axes = _arm(111, "young_caucasian_female", freckles=0.2)
+    person.turns = _twisting(axes, lambda t: 0.7 * np.sin((t - 50) / 9), lambda t: 0.4 * np.sin((t - 50) / 11))
+    middle, out = axes[0], axes[3]
+
+    def camera(t: float) -> Camera:
+        aside = np.array([0.25 * np.sin(t / 6), 0.15 * np.sin(t / 8), 0])
+        return Camera(middle + 5.8 * out + aside, middle + aside, 1500)
+
+    person.wear_at(drawing("letters", "6a2030", 0.75), 0.5, camera(20).project(person.skin.at(20)), (450, 270), 0.2)
+    arm = _passing_arm(112, "young_caucasian_female", lambda t: (0, 0, 0))
+    arm.move = lambda t: 1.3 * out + axes[2] * (0.09 * (t - 55)) - axes[1] * 1.6
+    return Shot([*person.things, *arm.things], camera, light, 20, 111, LIMB_BOX)
+
+
+def flag() -> Shot:
+    """A printed cloth that waves hard under a bright sky; somebody's arm passes."""
+    light = Light(lambda t: (0.3, 0.9, 0.5), (2.5, 2.4, 2.3), gain=lambda t: 1 + 0.1 * np.sin(t / 12))
+    arm = _passing_arm(53, "middleage_african_male", lambda t: (0.08 * (t - 45) - 5.6, 0.3 * np.sin(t / 12) - 2.2, 2.2))
+    sheet = cloth("twill", 121, "a8503c", 2.2)
+    worn(sheet, drawing("anchor", "f0e8d0", 0.95), 1.3, (-0.5, 0.2), 0.15)
+    return _cloth_shot(sheet, light, 121, arm.things)
+
+
 def apron() -> Shot:
     """Striped cloth, whose stripes look alike all along; an arm passes."""
     light = Light(lambda t: (0.5, 0.6, 0.8 + 0.003 * t), (2.3, 2.2, 2.0), gain=lambda t: 1 + 0.08 * np.sin(t / 10))
@@ -277,5 +359,5 @@ def apron() -> Shot:
     return _cloth_shot(cloth("striped", 78, "3c4f6a", 1.3), light, 78, arm.things)
 
 
-ALL = (mate, keeper, elder, nurse, mariner, stoker, docker, cook, sail, apron)
+ALL = (mate, keeper, elder, nurse, mariner, stoker, docker, cook, sail, apron, pilot, singer, diver, flag)
 SHOTS: dict[str, Callable[[], Shot]] = {shot.__name__: shot for shot in ALL}

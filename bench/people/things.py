@@ -94,6 +94,23 @@ def cloth(kind: str, seed: int, colour: str, speed: float = 1.0, size: float = 5
     return Sheet((1.78 * size, size), (140, 200), weave(kind, seed, 2048, colour), path, 0.015)
 
 
+def worn(sheet: Sheet, art: np.ndarray, size: float, at: tuple[float, float], angle: float) -> Sheet:
+    """Print ``art`` (H, W, 4) on a sheet's variant "marked": how large, where from its middle, in model units."""
+    clean = sheet.textures["clean"]
+    side, (width, height) = clean.shape[0], np.ptp(sheet.flat[:, :2], axis=0)
+    scale = np.array([side / width, side / height]) * size / art.shape[0]
+    middle = np.array([0.5 + at[0] / width, 0.5 - at[1] / height]) * side
+    c, s = np.cos(angle), np.sin(angle)
+    to = np.diag(scale) @ np.array([[c, -s], [s, c]])
+    by = np.column_stack([to, middle - to @ (np.array(art.shape[1::-1]) / 2)])
+    got = cv2.warpAffine(art, by, (side, side), flags=cv2.INTER_AREA)
+    texture = clean.copy()
+    texture[..., :3] += got[..., 3:] * (got[..., :3] - texture[..., :3])
+    texture[..., 4] = np.maximum(texture[..., 4], got[..., 3])
+    sheet.textures["marked"] = texture
+    return sheet
+
+
 def coat(seed: int, colour: str, z: float, where: Callable[[float], float], width: float) -> Sheet:
     """A coat that passes at a distance z, its middle at ``where(t)`` along x."""
     a, b = np.random.default_rng(seed).uniform(0, 6, 2)

@@ -63,13 +63,15 @@ def read_rim(
     own: np.ndarray | None = None,
     through: MaskBool | None = None,
     seems: MaskBool | None = None,
+    drawn: MaskBool | None = None,
 ) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
     ``shown`` tells which of the places (h, w) that seem to be behind show the surface all the same: dark ink and a cold
     shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`.
     ``through`` (h, w) is what of the mark tells nothing of the rim, which goes on along it as on both sides.
-    ``seems`` (h, w) is what `behind_the_rim` gives without ``shown``, where that is known.
+    ``seems`` (h, w) is what `behind_the_rim` gives without ``shown``, where that is known. ``drawn`` (h, w) is darker
+    than the surface, and tells nothing of its slope, which there is as it is along it.
     """
     blind = np.zeros_like(inside) if through is None else grown(through, BLURRED_PX)
     behind = behind_the_rim(frame_lin, inside, own=own) if seems is None else seems
@@ -86,14 +88,15 @@ def read_rim(
     if not (behind & inside).any():
         return hard
     shares, told, beyond = _shares(frame_lin, depth)
-    band = told & (depth > -OUTER_PX) & (depth < INNER_PX)
+    unread = blind if drawn is None else blind | grown(drawn, BLURRED_PX)
+    band = told & (depth > -OUTER_PX) & (depth < INNER_PX) & ~unread
     if through is not None:
-        band &= grown(through, _along_px(through)) & ~blind
+        band &= grown(through, _along_px(through))
     settled = _settled(depth, shares, band)
     if settled is None:
         return hard
     settled_depth, profile = settled
-    depth = settled_depth if through is None else _carried_along(depth, settled_depth, band, blind)
+    depth = _carried_along(depth, settled_depth, band, unread) if unread.any() else settled_depth
     share = np.interp(depth, PLACES, profile).astype(np.float32)
     off = np.where(band, np.clip(shares - share, -MOST_OFF, MOST_OFF), 0).astype(np.float32)
     count = cv2.GaussianBlur(band.astype(np.float32), (0, 0), REST_SIGMA)
@@ -211,12 +214,12 @@ def _settled(depth: ImageF32, shares: ImageF32, band: MaskBool) -> tuple[ImageF3
     return out, profile
 
 
-def _carried_along(depth: ImageF32, settled: ImageF32, band: MaskBool, blind: MaskBool) -> ImageF32:
-    """The ``settled`` depth, moved where nothing tells it (``blind``) as the rim is on both sides."""
+def _carried_along(depth: ImageF32, settled: ImageF32, band: MaskBool, unread: MaskBool) -> ImageF32:
+    """The ``settled`` depth, moved where nothing tells it (``unread``) as the rim is on both sides."""
     weight = band.astype(np.float32)
     moved = cv2.GaussianBlur((settled - depth) * weight, (0, 0), NEAR_SIGMA)
     count = cv2.GaussianBlur(weight, (0, 0), NEAR_SIGMA)
-    return np.where(blind, depth + moved / np.maximum(count, 1e-6), settled).astype(np.float32)
+    return np.where(unread, depth + moved / np.maximum(count, 1e-6), settled).astype(np.float32)
 
 
 def _fading(depth: np.ndarray) -> np.ndarray:

@@ -13,9 +13,11 @@ import numpy as np
 
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
-from gentle_veil.core.contracts.surface_track import LOST, OK, SEEN, WEAK, SurfaceTrack, TrackRow
+from gentle_veil.core.contracts.surface_track import LOST, OCCLUDED, OK, SEEN, WEAK, SurfaceTrack, TrackRow
+from gentle_veil.core.faces.landmarks import Landmarks
 from gentle_veil.core.faces.people import for_finding
 from gentle_veil.core.faces.under import face_under
+from gentle_veil.core.followers.mesh.found_face import FoundFaceRun
 from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
 from gentle_veil.core.followers.mesh.state import MeshState
@@ -25,7 +27,7 @@ from gentle_veil.core.geometry.spline_field import Lattice
 from gentle_veil.core.motion.mesh_registration import STEP
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.motion.ranks import middle
-from gentle_veil.core.types import ImageF32
+from gentle_veil.core.types import ImageF32, Points
 
 INNER = 0.85  # of the face's oval: its rim turns away first
 LARGE_SHARE = 0.6  # of the face: a larger region needs no leading
@@ -37,6 +39,10 @@ BESIDE_PX = 8.0  # around a part, within which the face tells where that is
 # how much further off it may be up to there.
 LEAST_BESIDE, WELL_BESIDE, UNSEEN_TIMES = 0.02, 0.25, 3.0
 SAID_SHARE = 0.02  # of the face's size: how far off it is said to be, where the whole alone has it
+# Of the face's size: what lies as far beyond its oval's inner part is none of the head; and below the eyes, where ears
+# end, none of the face either, but neck.
+NO_HEAD, NO_FACE = 0.3, 0.12
+FOREHEAD, CHIN, BELOW_EYES = 10, 152, 0.5  # points of a face; share of the way between them
 
 
 class LedRun(MeshRun):
@@ -55,12 +61,13 @@ class LedRun(MeshRun):
         home = face_under(for_finding(self.frames[self.reference], self.frames.encoding), self.polygon)
         if home is None:
             return None
-        inner = shrunk(home.part("face"), INNER)
-        if abs(signed_area(self.polygon)) >= LARGE_SHARE * abs(signed_area(inner)):
-            return None
+        inner, part = shrunk(home.part("face"), INNER), self.registration.lattice
         size = float(np.ptp(home.flat, axis=0).max())
-        part = self.registration.lattice
-        return _WholeFace(self.frames, replace(self.region, polygon=inner, drawn={}), part, size, self.step)
+        large = abs(signed_area(self.polygon)) >= LARGE_SHARE * abs(signed_area(inner))
+        if large or middle(_beyond(inner, part)) > (NO_FACE if _low(home, self.polygon) else NO_HEAD) * size:
+            return None
+        run = FoundFaceRun(self.frames, replace(self.region, polygon=inner, drawn={}), home)
+        return _WholeFace(run, part, size, self.step)
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         self.step = 1 if side[0] > self.reference else -1
@@ -106,7 +113,7 @@ class LedRun(MeshRun):
         return allowed
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
-        if self.led is None or self.whole is None or status != LOST:
+        if self.led is None or self.whole is None or status not in (LOST, OCCLUDED):
             return super().carried(state, displacement, status)
         # The part cannot be told by itself, but the face it belongs to can: so it is until the part is found again.
         row, new = super().carried(state, self.led, status)
@@ -116,21 +123,32 @@ class LedRun(MeshRun):
         return replace(row, status=WEAK, error_px=np.full(len(row.error_px), said)), new
 
 
+def _low(home: Landmarks, polygon: Points) -> bool:
+    """Whether a polygon's middle lies below a face's eyes."""
+    top = home.flat[FOREHEAD]
+    down = home.flat[CHIN] - top
+    return float((polygon.mean(axis=0) - top) @ down) > BELOW_EYES * float(down @ down)
+
+
+def _beyond(polygon: Points, part: Lattice) -> ImageF32:
+    """How far beyond a polygon each of a lattice's places is, px (h, w)."""
+    at = np.array([part.xs[0], part.ys[0]])
+    away = signed_distance((polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
+    return np.asarray(STEP * np.maximum(away, 0), np.float32)
+
+
 class _WholeFace:
     """The whole face, followed once a part of it is lost: the part goes with what is around it.
 
-    ``part`` the lattice of the part; ``size`` of the face on the reference, px; ``step`` 1 forwards from there, -1
-    backwards
+    ``run`` follows it; ``part`` the lattice of the part; ``size`` of the face on the reference, px; ``step`` 1
+    forwards from there, -1 backwards
     """
 
-    def __init__(self, frames: FrameSource, region: Region, part: Lattice, size: float, step: int) -> None:
-        self.run, self.size = MeshRun(frames, region, MeshOptions()), size
+    def __init__(self, run: FoundFaceRun, part: Lattice, size: float, step: int) -> None:
+        self.run, self.size = run, size
         self.part = Lattice(self.run.grid, part.xs, part.ys)
-        at = np.array([part.xs[0], part.ys[0]])
-        away = signed_distance((region.polygon - at) / STEP, len(part.xs), len(part.ys), (0, 0))
-        beyond = STEP * np.maximum(away, 0)
         #: How far from where the whole has it each of the part's places may be, px (h, w).
-        self.room: ImageF32 = np.asarray(WRONG_SHARE * size + BEYOND_SHARE * beyond, np.float32)
+        self.room: ImageF32 = WRONG_SHARE * size + BEYOND_SHARE * _beyond(run.polygon, part)
         #: Over the face's lattice, 1 where the part is and next to it (h, w).
         self.beside = self._around_part(part)
         self.restart(step)
@@ -150,7 +168,7 @@ class _WholeFace:
 
     def unsure(self) -> float:
         """How many times further than usual the part may be from where the whole has it."""
-        return 1.0 if self.seen_beside() >= WELL_BESIDE else UNSEEN_TIMES
+        return 1.0 if self.state.status in SEEN and self.seen_beside() >= WELL_BESIDE else UNSEEN_TIMES
 
     def restart(self, step: int) -> None:
         self.step, self.at = step, self.run.reference
@@ -163,12 +181,15 @@ class _WholeFace:
         while self.at != k:
             self.at += self.step
             _, self.state = self.run.follow(self.at, self.state, self.history)
-            if known is not None and known[0] == self.at and self._told():
-                self.leads = middle(np.hypot(*(known[1] - self._place())) - self.room) <= 0
+            if known is not None and known[0] == self.at and self.state.status in SEEN and self._told():
+                self.leads = middle(np.hypot(*(known[1] - self._place())) - self.unsure() * self.room) <= 0
         return self._place() if self.leads and self._told() else None
 
     def _told(self) -> bool:
-        return self.state.now is not None and self.state.now.explained >= LEADING_SHARE
+        if self.state.now is not None and self.state.now.explained >= LEADING_SHARE:
+            return True
+        # Little is explained of a face in another light, either; but what passes over one does not look like one.
+        return self.seen_beside() >= WELL_BESIDE and self.run.confirmed(self.state)
 
     def _place(self) -> ImageF32:
         controls = self.run.registration.lattice.fit(self.state.displacement)

@@ -315,6 +315,10 @@ class MeshRun(MeshLook):
         """The first guesses that are tried: displacements (2, h, w)."""
         return guesses
 
+    def expected_at(self, displacement: ImageF32) -> bool:
+        """Whether something else than the surface's own look says that it is at a displacement (2, h, w)."""
+        return self.company.judges and self.company.near(displacement)
+
     def _by_hand(self, k: int) -> ImageF32:
         """The displacement (2, h, w) by an outline that was drawn on a frame."""
         r, drawn = self.registration, self.drawn[k]
@@ -422,7 +426,7 @@ class MeshRun(MeshLook):
         memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=self.company.judges)
         likeness = likeness_of(r, fit, memory.unlike)
         again = state.status not in SEEN
-        led = k in self.drawn or (self.company.judges and self.company.near(displacement))
+        led = k in self.drawn or self.expected_at(displacement)
         # What is left of a surface that is being hidden goes on as it went, or it is what hides it.
         part = shown < WEAK_SHARE and likeness.explained < TOLD_SHARE
         astray = self.company.judges and not led and (self.company.far(displacement) if again else part)

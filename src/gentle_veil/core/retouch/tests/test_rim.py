@@ -79,6 +79,23 @@ def test_a_dark_mark_by_the_rim__does_not_move_it_where_nothing_is_read_from_the
 
 
 @pytest.mark.truth
+def test_ink_along_the_rim__does_not_move_it_where_it_is_known_to_be_drawn() -> None:
+    """Ink lets less of the skin through, but has its colour: it is no wall, and looks like a mixture with one."""
+    mark = INSIDE & (BEND - YS < 30)
+    ink = mark & (BEND - YS > 1) & (BEND - YS < 9) & ((XS > 75) & (XS < 145))
+    clean = arm(1.0, ink=False)
+    picture = np.where(cv2.GaussianBlur(ink.astype(np.float32), (0, 0), 0.8)[..., None] > 0.5, 0.45 * clean, clean)
+    picture = cv2.GaussianBlur(picture, (0, 0), 0.6)
+    off = []
+    for drawn in (None, ink):
+        rim = read_rim(picture, mark, own=np.log(SKIN[[0, 2]] / SKIN[1]), drawn=drawn)
+        laid = rim.up_to(np.broadcast_to(SKIN, (*SHAPE, 3)).astype(np.float32))
+        off.append(np.abs(laid - clean)[ink].mean())
+    assert off[1] < 0.01
+    assert off[1] < 0.3 * off[0]
+
+
+@pytest.mark.truth
 @pytest.mark.parametrize("through", [False, True])
 def test_skin_that_light_grazes_by_the_rim__is_surface_up_to_where_it_ends(through: bool) -> None:
     """A pale strip along the rim has a colour between those of skin and wall."""

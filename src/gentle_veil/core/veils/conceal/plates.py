@@ -111,11 +111,11 @@ def _rim(laid: LaidPlate, around: Surround, frame: ImageF32) -> Rim:
     def shown(doubtful: MaskBool) -> MaskBool:
         return shown_there(laid, around, frame, doubtful)
 
-    seems, through = behind_the_rim(frame, inside), None
+    seems, through, drawn = behind_the_rim(frame, inside), None, None
     if (seems & inside).any():
-        ink = inside & (laid.depth > 0) & (laid.away < INK_PX)
-        through = ink if taken_for_behind(seems, ink) else None
-    return read_rim(frame, inside, shown, through=through, seems=seems)
+        drawn = inside & (laid.depth > 0) & (laid.away < INK_PX)
+        through = drawn if taken_for_behind(seems, drawn) else None
+    return read_rim(frame, inside, shown, through=through, seems=seems, drawn=drawn)
 
 
 def _reach(site: Site, softness: dict[str, float], k: str, around: Surround, laid: LaidPlate, frame: ImageF32) -> Reach:

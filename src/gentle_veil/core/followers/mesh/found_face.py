@@ -1,0 +1,86 @@
+"""A whole face that is followed as a mesh, and looked for by the face network where it is lost.
+
+The network finds a face wherever it is in the picture, some px off; the mesh tells whether it is this one, and where.
+"""
+
+import numpy as np
+
+from gentle_veil.core.contracts.follower import Region
+from gentle_veil.core.contracts.frames import FrameSource
+from gentle_veil.core.contracts.surface_track import LOST, TrackRow
+from gentle_veil.core.faces.finder import FULL, SHORT, find_faces, merged
+from gentle_veil.core.faces.landmarks import Landmarks
+from gentle_veil.core.faces.people import for_finding
+from gentle_veil.core.faces.under import points_of
+from gentle_veil.core.followers.mesh.mesh import MeshRun
+from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.state import MeshState
+from gentle_veil.core.followers.plane.plane import PlaneHistory
+from gentle_veil.core.types import ImageF32, Points
+
+LEAST_SCORE, MOST_FACES = 0.35, 3
+SIZES = (0.4, 2.5)  # times as large as on the reference: another's face, or none
+REACH = 0.6  # of the face's size: as far it may go from one frame to the next, and still be this one
+AGREED = 0.05  # of the face's size: as far the mesh and the network may be apart, and mean the same face
+
+
+class FoundFaceRun(MeshRun):
+    """Follows the face whose points on the reference are ``home``."""
+
+    def __init__(self, frames: FrameSource, region: Region, home: Landmarks) -> None:
+        super().__init__(frames, region, MeshOptions())
+        self.home, self.size = home, float(np.ptp(home.flat, axis=0).max())
+        self.k = region.reference
+        self.faces: tuple[int, list[ImageF32]] = (-1, [])
+
+    def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
+        self.k = k
+        return super().follow(k, state, history)
+
+    def confirmed(self, state: MeshState) -> bool:
+        """Whether the network finds a face where the one of a ``state`` is, on the frame that was followed last."""
+        return self._found_at(state.displacement)
+
+    def expected_at(self, displacement: ImageF32) -> bool:
+        # Asked of what is seen as well, the network would cost more than the following itself.
+        return super().expected_at(displacement) or (self.faces[0] == self.k and self._found_at(displacement))
+
+    def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
+        # A face that went out of reach is another's, for all that is known; else the network knows better than a guess.
+        found = self._nearest(state.displacement) if status == LOST else None
+        near = found is not None and self._apart(found, state.displacement) < REACH * self.size
+        return super().carried(state, found if near and found is not None else displacement, status)
+
+    def _sought(self, k: int, state: MeshState) -> list[ImageF32]:
+        return [*super()._sought(k, state), *reversed(self._found())]
+
+    def _found_at(self, displacement: ImageF32) -> bool:
+        found = self._nearest(displacement)
+        return found is not None and self._apart(found, displacement) < AGREED * self.size
+
+    def _nearest(self, place: ImageF32) -> ImageF32 | None:
+        return min(self._found(), key=lambda found: self._apart(found, place), default=None)
+
+    def _apart(self, a: ImageF32, b: ImageF32) -> float:
+        return float(np.median(np.linalg.norm((a - b)[:, ::3, ::3], axis=0)))
+
+    def _found(self) -> list[ImageF32]:
+        """Displacements (2, h, w) by the faces on the frame that is followed, the surest first."""
+        if self.faces[0] != self.k:
+            picture = for_finding(self.frames[self.k], self.frames.encoding)
+            faces = merged([f for model in (SHORT, FULL) for f in find_faces(picture, model, least=LEAST_SCORE)])
+            told = [points_of(picture, face) for face in faces[:MOST_FACES]]
+            self.faces = self.k, [self._moved(found.flat) for found in told if found is not None and self._fits(found)]
+        return self.faces[1]
+
+    def _fits(self, found: Landmarks) -> bool:
+        return SIZES[0] < float(np.ptp(found.flat, axis=0).max()) / self.size < SIZES[1]
+
+    def _moved(self, there: Points) -> ImageF32:
+        """The displacement (2, h, w) by the affine motion of a face's points (468, 2)."""
+        middle = self.home.flat.mean(axis=0)
+        rows = np.concatenate([self.home.flat - middle, np.ones((len(there), 1))], axis=1)
+        motion, *_ = np.linalg.lstsq(rows, there - self.home.flat, rcond=None)
+        x, y = self.registration.base
+        by = [motion[0, i] * (x - middle[0]) + motion[1, i] * (y - middle[1]) + motion[2, i] for i in (0, 1)]
+        return np.stack(by).astype(np.float32)
