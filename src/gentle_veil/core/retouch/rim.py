@@ -20,6 +20,7 @@ OUTER_PX, INNER_PX = 8, 14  # px on both sides of the rim in which the slope is 
 PLACES = np.arange(1 - OUTER_PX, INNER_PX + 1)  # px from the rim: 0 is the last behind it, 1 the first of the surface
 DEEP_PX = 24  # px from the rim, within which skin tells what the slope comes from
 NEAR_SIGMA = 8.0  # px around a pixel in which both its sides are asked
+FEW = 1e-3  # share of pixels around one, from which their mean is half believed
 MANY = 24  # pixels at a distance, for its share of skin
 LEAST_APART = 0.1  # of what is behind, between the two sides
 ROUNDS, MOVED_SIGMA = 3, 2.0  # in which the rim is moved to where its slope is; px along it over which it moves alike
@@ -216,10 +217,12 @@ def _settled(depth: ImageF32, shares: ImageF32, band: MaskBool) -> tuple[ImageF3
 
 def _carried_along(depth: ImageF32, settled: ImageF32, band: MaskBool, unread: MaskBool) -> ImageF32:
     """The ``settled`` depth, moved where nothing tells it (``unread``) as the rim is on both sides."""
-    weight = band.astype(np.float32)
-    moved = cv2.GaussianBlur((settled - depth) * weight, (0, 0), NEAR_SIGMA)
-    count = cv2.GaussianBlur(weight, (0, 0), NEAR_SIGMA)
-    return np.where(unread, depth + moved / np.maximum(count, 1e-6), settled).astype(np.float32)
+    weight, moved = band.astype(np.float32), np.zeros_like(depth)
+    for sigma in (NEAR_SIGMA, MOVED_SIGMA):  # what is nearer counts the more
+        count = cv2.GaussianBlur(weight, (0, 0), sigma)
+        off = cv2.GaussianBlur((settled - depth) * weight, (0, 0), sigma)
+        moved += (off - count * moved) / (count + np.float32(FEW))
+    return np.where(unread, depth + moved, settled).astype(np.float32)
 
 
 def _fading(depth: np.ndarray) -> np.ndarray:

@@ -19,8 +19,9 @@ from gentle_veil.core.followers.plane.plane import PlaneHistory
 from gentle_veil.core.types import ImageF32, Points
 
 LEAST_SCORE, MOST_FACES = 0.35, 3
-SIZES = (0.4, 2.5)  # times as large as on the reference: another's face, or none
+SIZES = (0.4, 2.5)  # times as large as on the reference: beyond, it is another's face, or none
 REACH = 0.6  # of the face's size: as far it may go from one frame to the next, and still be this one
+LEAST_WIDE = 0.8  # of its width that is left of a face: turned further, the network is off by a tenth of its size
 AGREED = 0.05  # of the face's size: as far the mesh and the network may be apart, and mean the same face
 
 
@@ -70,17 +71,18 @@ class FoundFaceRun(MeshRun):
             picture = for_finding(self.frames[self.k], self.frames.encoding)
             faces = merged([f for model in (SHORT, FULL) for f in find_faces(picture, model, least=LEAST_SCORE)])
             told = [points_of(picture, face) for face in faces[:MOST_FACES]]
-            self.faces = self.k, [self._moved(found.flat) for found in told if found is not None and self._fits(found)]
+            moved = [self._moved(found.flat) for found in told if found is not None]
+            self.faces = self.k, [displacement for displacement in moved if displacement is not None]
         return self.faces[1]
 
-    def _fits(self, found: Landmarks) -> bool:
-        return SIZES[0] < float(np.ptp(found.flat, axis=0).max()) / self.size < SIZES[1]
-
-    def _moved(self, there: Points) -> ImageF32:
-        """The displacement (2, h, w) by the affine motion of a face's points (468, 2)."""
+    def _moved(self, there: Points) -> ImageF32 | None:
+        """The displacement (2, h, w) by the affine motion of a face's points (468, 2); None where it is no face of that
+        size and turn."""
         middle = self.home.flat.mean(axis=0)
         rows = np.concatenate([self.home.flat - middle, np.ones((len(there), 1))], axis=1)
-        motion, *_ = np.linalg.lstsq(rows, there - self.home.flat, rcond=None)
-        x, y = self.registration.base
-        by = [motion[0, i] * (x - middle[0]) + motion[1, i] * (y - middle[1]) + motion[2, i] for i in (0, 1)]
-        return np.stack(by).astype(np.float32)
+        motion, *_ = np.linalg.lstsq(rows, there, rcond=None)
+        longest, shortest = np.linalg.svd(motion[:2], compute_uv=False)
+        if not (SIZES[0] < longest < SIZES[1] and shortest > LEAST_WIDE * longest):
+            return None
+        places = np.moveaxis(self.registration.base, 0, -1) - middle
+        return np.moveaxis(places @ motion[:2] + motion[2] - middle - places, -1, 0).astype(np.float32)

@@ -23,6 +23,7 @@ from gentle_veil.core.veils.conceal.slip import drawing_off
 from gentle_veil.core.veils.conceal.surround import Surround
 
 INK_PX, NEAR_INK_PX = 1.0, 3.0  # reference px from what is drawn, within which it is, and its edges are
+STRONG_INK = 0.6  # of the skin's light that it lets through
 SURE_PX = 1.0  # by which a mark may lie elsewhere, up to which a track is believed
 GRAIN_SIGMA, GRAIN_SHARE = 0.8, np.float32(0.7)  # px; what is finer is grain; a plate has grain of its reference too
 
@@ -113,8 +114,10 @@ def _rim(laid: LaidPlate, around: Surround, frame: ImageF32) -> Rim:
 
     seems, through, drawn = behind_the_rim(frame, inside), None, None
     if (seems & inside).any():
-        drawn = inside & (laid.depth > 0) & (laid.away < INK_PX)
-        through = drawn if taken_for_behind(seems, drawn) else None
+        ink = inside & (laid.depth > 0) & (laid.away < INK_PX)
+        through = ink if taken_for_behind(seems, ink) else None
+        # Thin or pale ink hardly looks like a mixture with what is behind; and beside it the rim is known all along.
+        drawn = ink & (laid.picture.mean(axis=-1) < STRONG_INK * np.exp(laid.tone).mean(axis=-1))
     return read_rim(frame, inside, shown, through=through, seems=seems, drawn=drawn)
 
 
