@@ -7,7 +7,7 @@ import numpy as np
 from people.body import normals, turn
 from people.person import Person, Turns
 from people.shots import Camera, Light, Shot
-from people.things import Sheet, cloth, coat, drawing, mole, weave, worn
+from people.things import Sheet, cloth, coat, drawing, mole, print_on, weave
 
 Motion = Callable[[float], float]
 LIMB = ("shoulder", "upperarm", "lowerarm", "wrist", "finger", "metacarpal")
@@ -188,11 +188,10 @@ def pilot() -> Shot:
         0.2,
     )
     person.bend = _expression(person, 92)
-    rose, brown = drawing("anchor", "33405a"), mole("6a4a38", 3)
-    _on_face(person, (brown, 0.12, 0.33, 6.7), (mole("9c4a40", 4, 0.7), 0.16, -0.12, 7.72), (rose, 0.45, -0.44, 6.85))
+    anchor, brown = drawing("anchor", "33405a"), mole("6a4a38", 3)
+    _on_face(person, (brown, 0.12, 0.33, 6.7), (mole("9c4a40", 4, 0.7), 0.16, -0.12, 7.72), (anchor, 0.45, -0.44, 6.85))
     arm = _passing_arm(93, "young_caucasian_female", lambda t: (4.9 - 0.11 * (t - 20), 4.7 + 0.3 * np.sin(t / 11), 0.6))
-    flicker = np.random.default_rng(94).normal(size=120)
-    flicker = np.convolve(flicker, (0.25, 0.5, 0.25), "same")
+    flicker = np.convolve(np.random.default_rng(94).normal(size=120), (0.25, 0.5, 0.25), "same")
     light = Light(
         lambda t: (-0.5, 0.1 + 0.1 * np.sin(t / 9), 0.9),
         (2.3, 1.9, 1.4),
@@ -295,6 +294,28 @@ def docker() -> Shot:
     return Shot([*person.things, sleeve], camera, light, 40, 81, LIMB_BOX, _soft(20, 6, 1.5))
 
 
+def diver() -> Shot:
+    """A fair forearm that swings fast, smeared; warm light goes cold, and a hand of the same skin passes."""
+    light = Light(
+        lambda t: (0.4, 0.9, 0.3),
+        (2.3, 2.0, 1.7),
+        gain=lambda t: 1 + 0.2 * np.tanh((t - 55) / 12),
+        ambient=((0.3, 0.36, 0.5), (0.3, 0.24, 0.16)),
+    )
+    person, axes = _arm(111, "young_caucasian_female", freckles=0.2)
+    person.turns = _twisting(axes, lambda t: 0.7 * np.sin((t - 50) / 9), lambda t: 0.4 * np.sin((t - 50) / 11))
+    middle, out = axes[0], axes[3]
+
+    def camera(t: float) -> Camera:
+        aside = np.array([0.25 * np.sin(t / 6), 0.15 * np.sin(t / 8), 0])
+        return Camera(middle + 5.8 * out + aside, middle + aside, 1500)
+
+    person.wear_at(drawing("letters", "6a2030", 0.75), 0.5, camera(20).project(person.skin.at(20)), (450, 270), 0.2)
+    arm = _passing_arm(112, "young_caucasian_female", lambda t: (0, 0, 0))
+    arm.move = lambda t: 1.3 * out + axes[2] * (0.09 * (t - 55)) - axes[1] * 1.6
+    return Shot([*person.things, *arm.things], camera, light, 20, 111, LIMB_BOX)
+
+
 def cook() -> Shot:
     """A dark, glossy forearm, out of focus for a while; the camera is held in the hand."""
     light = Light(lambda t: (0.9 - 0.006 * t, 0.6, 0.5), (5.8, 5.4, 4.8), gain=lambda t: 1 + 0.15 * np.sin(t / 11))
@@ -321,34 +342,12 @@ def sail() -> Shot:
     return _cloth_shot(cloth("twill", 67, "8c7a5c"), light, 67, [], _soft(60, 9, 1.5))
 
 
-def diver() -> Shot:
-    """A fair forearm that swings fast, smeared; warm light goes cold, and a hand of the same skin passes."""
-    light = Light(
-        lambda t: (0.4, 0.9, 0.3),
-        (2.3, 2.0, 1.7),
-        gain=lambda t: 1 + 0.2 * np.tanh((t - 55) / 12),
-        ambient=((0.3, 0.36, 0.5), (0.3, 0.24, 0.16)),
-    )
-    person, axes = _arm(111, "young_caucasian_female", freckles=0.2)
-    person.turns = _twisting(axes, lambda t: 0.7 * np.sin((t - 50) / 9), lambda t: 0.4 * np.sin((t - 50) / 11))
-    middle, out = axes[0], axes[3]
-
-    def camera(t: float) -> Camera:
-        aside = np.array([0.25 * np.sin(t / 6), 0.15 * np.sin(t / 8), 0])
-        return Camera(middle + 5.8 * out + aside, middle + aside, 1500)
-
-    person.wear_at(drawing("letters", "6a2030", 0.75), 0.5, camera(20).project(person.skin.at(20)), (450, 270), 0.2)
-    arm = _passing_arm(112, "young_caucasian_female", lambda t: (0, 0, 0))
-    arm.move = lambda t: 1.3 * out + axes[2] * (0.09 * (t - 55)) - axes[1] * 1.6
-    return Shot([*person.things, *arm.things], camera, light, 20, 111, LIMB_BOX)
-
-
 def flag() -> Shot:
     """A printed cloth that waves hard under a bright sky; somebody's arm passes."""
     light = Light(lambda t: (0.3, 0.9, 0.5), (2.5, 2.4, 2.3), gain=lambda t: 1 + 0.1 * np.sin(t / 12))
     arm = _passing_arm(53, "middleage_african_male", lambda t: (0.08 * (t - 45) - 5.6, 0.3 * np.sin(t / 12) - 2.2, 2.2))
     sheet = cloth("twill", 121, "a8503c", 2.2)
-    worn(sheet, drawing("anchor", "f0e8d0", 0.95), 1.3, (-0.5, 0.2), 0.15)
+    print_on(sheet, drawing("anchor", "f0e8d0", 0.95), 1.3, (-0.5, 0.2), 0.15)
     return _cloth_shot(sheet, light, 121, arm.things)
 
 
@@ -359,5 +358,5 @@ def apron() -> Shot:
     return _cloth_shot(cloth("striped", 78, "3c4f6a", 1.3), light, 78, arm.things)
 
 
-ALL = (mate, keeper, elder, nurse, mariner, stoker, docker, cook, sail, apron, pilot, singer, diver, flag)
+ALL = (mate, keeper, elder, nurse, mariner, pilot, singer, stoker, docker, diver, cook, sail, flag, apron)
 SHOTS: dict[str, Callable[[], Shot]] = {shot.__name__: shot for shot in ALL}

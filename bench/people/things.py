@@ -94,7 +94,7 @@ def cloth(kind: str, seed: int, colour: str, speed: float = 1.0, size: float = 5
     return Sheet((1.78 * size, size), (140, 200), weave(kind, seed, 2048, colour), path, 0.015)
 
 
-def worn(sheet: Sheet, art: np.ndarray, size: float, at: tuple[float, float], angle: float) -> Sheet:
+def print_on(sheet: Sheet, art: np.ndarray, size: float, at: tuple[float, float], angle: float) -> None:
     """Print ``art`` (H, W, 4) on a sheet's variant "marked": how large, where from its middle, in model units."""
     clean = sheet.textures["clean"]
     side, (width, height) = clean.shape[0], np.ptp(sheet.flat[:, :2], axis=0)
@@ -108,7 +108,6 @@ def worn(sheet: Sheet, art: np.ndarray, size: float, at: tuple[float, float], an
     texture[..., :3] += got[..., 3:] * (got[..., :3] - texture[..., :3])
     texture[..., 4] = np.maximum(texture[..., 4], got[..., 3])
     sheet.textures["marked"] = texture
-    return sheet
 
 
 def coat(seed: int, colour: str, z: float, where: Callable[[float], float], width: float) -> Sheet:
