@@ -22,6 +22,8 @@ LEAST_SCORE, MOST_FACES = 0.35, 3
 SIZES = (0.4, 2.5)  # times as large as on the reference: beyond, it is another's face, or none
 REACH = 0.6  # of the face's size: as far it may go from one frame to the next, and still be this one
 LEAST_WIDE = 0.8  # of its width that is left of a face: turned further, the network is off by a tenth of its size
+CARRIED_FRAMES = 15  # for which the network alone knows where it is: who passes in front has a face, too
+SAME_LOOK, DARKEST = 0.15, 0.02  # natural log of colours, however light it is; of light, added to it
 AGREED = 0.05  # of the face's size: as far the mesh and the network may be apart, and mean the same face
 
 
@@ -33,6 +35,7 @@ class FoundFaceRun(MeshRun):
         self.home, self.size = home, float(np.ptp(home.flat, axis=0).max())
         self.k = region.reference
         self.faces: tuple[int, list[ImageF32]] = (-1, [])
+        self.look = _look(for_finding(frames[region.reference], frames.encoding), home.flat)
 
     def follow(self, k: int, state: MeshState, history: PlaneHistory) -> tuple[TrackRow, MeshState]:
         self.k = k
@@ -48,7 +51,8 @@ class FoundFaceRun(MeshRun):
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         # A face that went out of reach is another's, for all that is known; else the network knows better than a guess.
-        found = self._nearest(state.displacement) if status == LOST else None
+        asked = status == LOST and state.hidden_for < CARRIED_FRAMES
+        found = self._nearest(state.displacement) if asked else None
         near = found is not None and self._apart(found, state.displacement) < REACH * self.size
         return super().carried(state, found if near and found is not None else displacement, status)
 
@@ -71,7 +75,10 @@ class FoundFaceRun(MeshRun):
             picture = for_finding(self.frames[self.k], self.frames.encoding)
             faces = merged([f for model in (SHORT, FULL) for f in find_faces(picture, model, least=LEAST_SCORE)])
             told = [points_of(picture, face) for face in faces[:MOST_FACES]]
-            moved = [self._moved(found.flat) for found in told if found is not None]
+            like = [
+                f.flat for f in told if f is not None and np.abs(_look(picture, f.flat) - self.look).max() < SAME_LOOK
+            ]
+            moved = [self._moved(there) for there in like]
             self.faces = self.k, [displacement for displacement in moved if displacement is not None]
         return self.faces[1]
 
@@ -86,3 +93,13 @@ class FoundFaceRun(MeshRun):
             return None
         places = np.moveaxis(self.registration.base, 0, -1) - middle
         return np.moveaxis(places @ motion[:2] + motion[2] - middle - places, -1, 0).astype(np.float32)
+
+
+def _look(picture: np.ndarray, points: Points) -> np.ndarray:
+    """Natural log of the mean colour (3,) of the middle of a face in a picture (H, W, 3) uint8, however light;
+    infinite where that is not in the picture."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    (x0, y0), (x1, y1) = (np.maximum(low + share * (high - low), 0).astype(int) for share in (0.25, 0.75))
+    part = picture[y0:y1, x0:x1].reshape(-1, 3)
+    log = np.log(part.mean(axis=0) / 255 + DARKEST) if len(part) else np.array([np.inf, 0, -np.inf])
+    return np.asarray(log - log[1])

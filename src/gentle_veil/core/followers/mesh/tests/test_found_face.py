@@ -93,3 +93,32 @@ def test_another_face_far_off__carries_nothing(portrait: np.ndarray) -> None:
     assert run._nearest(here) is not None
     assert np.abs(run.carried(state, here, LOST)[1].displacement - here).max() == 0
     assert not run.confirmed(state)
+
+
+@pytest.mark.property
+def test_a_face_of_other_colours__is_nobody_that_is_looked_for(portrait: np.ndarray) -> None:
+    tinted = np.clip(portrait * np.array([0.6, 1.0, 1.4]), 0, 255).astype(np.uint8)
+    darker = np.clip(portrait * 0.6, 0, 255).astype(np.uint8)
+    found = []
+    for picture in (darker, tinted):
+        frames = ArrayFrames(np.stack([shown(portrait, (0, 0))[0], shown(picture, (10, 5))[0]]))
+        home = home_in(frames)
+        run = FoundFaceRun(frames, Region(0, shrunk(home.part("face"), 0.85)), home)
+        run.k = 1
+        found.append(len(run._found()))
+    assert found == [1, 0]
+
+
+@pytest.mark.property
+def test_a_face_that_only_the_network_sees__is_not_carried_for_ever(portrait: np.ndarray) -> None:
+    frames = shown(portrait, (0, 0), (20, 5))
+    home = home_in(frames)
+    run = FoundFaceRun(frames, Region(0, shrunk(home.part("face"), 0.85)), home)
+    state, _ = run.begin(None, [1])
+    run.k = 1
+    here, gone = state.displacement, []
+    for frames_hidden in (3, 100):
+        state.hidden = np.full(len(run.mesh.at), float(frames_hidden))
+        gone.append(float(np.abs(run.carried(state, here, LOST)[1].displacement - here).max()))
+    assert gone[0] > 15
+    assert gone[1] == 0
