@@ -53,8 +53,9 @@ class FoundFaceRun(MeshRun):
         # A face that went out of reach is another's, for all that is known; else the network knows better than a guess.
         asked = status == LOST and state.hidden_for < CARRIED_FRAMES
         found = self._nearest(state.displacement) if asked else None
-        near = found is not None and self._apart(found, state.displacement) < REACH * self.size
-        return super().carried(state, found if near and found is not None else displacement, status)
+        if found is None or self._apart(found, state.displacement) > REACH * self.size:
+            found = displacement
+        return super().carried(state, found, status)
 
     def _sought(self, k: int, state: MeshState) -> list[ImageF32]:
         return [*super()._sought(k, state), *reversed(self._found())]
