@@ -83,7 +83,8 @@ def on_surface(
     width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
     like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
     behind = _tidy((like | beside) & ~surface, size)
-    behind = _others(behind, ~inside, ratios, cluster, size)
+    lighter = log.mean(axis=-1) - np.median(log[surface & near] if (surface & near).any() else log)
+    behind = _others(behind, ~inside, ratios, lighter, cluster, size)
     if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
@@ -106,26 +107,33 @@ def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
     return mask & np.isin(labels, np.unique(labels[mask & roots]))
 
 
-def _others(behind: MaskBool, outside: MaskBool, ratios: ImageF32, own: Cluster, size: float) -> MaskBool:
+def _others(
+    behind: MaskBool, outside: MaskBool, ratios: ImageF32, lighter: ImageF32, own: Cluster, size: float
+) -> MaskBool:
     """The connected parts of what is ``behind`` (h, w) that have another colour than the surface's ``own``, by what of
     them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too, nor is sheen, or what
     it leaves out. A part of but a few px is a mixture of both, and goes with the others; one that lies all within the
-    mark is a drawing."""
+    mark is a drawing. By how much each place is ``lighter`` (h, w) than the surface is natural log."""
     count, labels = cv2.connectedComponents(behind.astype(np.uint8))
     others, few = [False], [False]
     for i in range(1, count):
         part = ratios[(labels == i) & outside]
         other = len(part) > 0 and _another(_described(part), own)
-        others.append(other and not _fades(labels == i, np.median(part, axis=0), ratios, own[0], size))
+        others.append(other and not _fades(labels == i, np.median(part, axis=0), ratios, lighter, own[0], size))
         few.append(0 < len(part) < FEW_PX * size**2)
     kept = np.array(others) | (np.array(few) & any(others))
     return np.asarray(kept[labels])
 
 
-def _fades(part: MaskBool, colour: np.ndarray, ratios: ImageF32, own: np.ndarray, size: float) -> bool:
+def _fades(
+    part: MaskBool, colour: np.ndarray, ratios: ImageF32, lighter: ImageF32, own: np.ndarray, size: float
+) -> bool:
     """Whether a part (h, w) of a ``colour`` (2,) is the surface of its ``own`` (2,) colour under more sheen, or less:
-    paler or stronger and of its hue, and one goes over into the other, as a limb and what is behind it do not."""
+    paler, lighter and of its hue, or all the other way, and one goes over into the other, as a limb and what is behind
+    it do not."""
     pale, strong = sorted((np.expm1(colour), np.expm1(own)), key=lambda c: float(np.hypot(*c)))
+    if (np.hypot(*np.expm1(colour)) < np.hypot(*np.expm1(own))) != (np.median(lighter[part]) > 0):
+        return False
     if pale @ strong < SAME_HUE * np.hypot(*pale) * np.hypot(*strong):
         return False
     across = colour - own

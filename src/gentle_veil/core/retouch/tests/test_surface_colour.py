@@ -73,6 +73,14 @@ def test_sheen_by_the_mark__is_not_behind_the_skin_nor_is_the_skin_beside_it(off
     assert not behind[:, :92].any()
 
 
+def test_a_dim_wall_of_skins_hue__is_behind_though_it_is_out_of_focus() -> None:
+    """Sheen makes skin paler and lighter; what is paler and darker has none."""
+    wall = 0.25 * (0.4 * SKIN + 0.6 * SKIN.mean())
+    picture = np.where((XS > 84)[..., None], wall, blotchy(2))
+    picture = cv2.GaussianBlur(picture.astype(np.float32), (0, 0), 7)
+    assert on_surface(picture, INSIDE)[1][:, 100:].mean() > 0.95
+
+
 def test_black_ink__does_not_make_the_wall_a_part_of_the_limb() -> None:
     """Ink's ratios are grey, as the wall's are, and skin's reach far where it is glossy."""
     wall = XS > 78
