@@ -74,6 +74,11 @@ class Landmarks:
     def flat(self) -> Points:
         return np.ascontiguousarray(self.points[:, :2])
 
+    @property
+    def size(self) -> float:
+        """Px along the longer side of what the points span."""
+        return float(np.ptp(self.flat, axis=0).max())
+
     def part(self, name: str) -> Points:
         """The outline (M, 2) of one of PARTS."""
         return self.flat[list(PARTS[name])]

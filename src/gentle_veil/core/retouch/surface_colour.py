@@ -131,10 +131,11 @@ def _fades(
     """Whether a part (h, w) of a ``colour`` (2,) is the surface of its ``own`` (2,) colour under more sheen, or less:
     paler, lighter and of its hue, or all the other way, and one goes over into the other, as a limb and what is behind
     it do not."""
-    pale, strong = sorted((np.expm1(colour), np.expm1(own)), key=lambda c: float(np.hypot(*c)))
-    if (np.hypot(*np.expm1(colour)) < np.hypot(*np.expm1(own))) != (np.median(lighter[part]) > 0):
+    here, usual = np.expm1(colour), np.expm1(own)
+    strength, usual_strength = np.hypot(*here), np.hypot(*usual)
+    if (strength < usual_strength) != (np.median(lighter[part]) > 0):
         return False
-    if pale @ strong < SAME_HUE * np.hypot(*pale) * np.hypot(*strong):
+    if here @ usual < SAME_HUE * strength * usual_strength:
         return False
     across = colour - own
     share = ((ratios - own) @ (across / (across @ across))).astype(np.float32)

@@ -32,7 +32,7 @@ class FoundFaceRun(MeshRun):
 
     def __init__(self, frames: FrameSource, region: Region, home: Landmarks) -> None:
         super().__init__(frames, region, MeshOptions())
-        self.home, self.size = home, float(np.ptp(home.flat, axis=0).max())
+        self.home, self.size = home, home.size
         self.k = region.reference
         self.faces: tuple[int, list[ImageF32]] = (-1, [])
         self.look = _look(for_finding(frames[region.reference], frames.encoding), home.flat)
@@ -41,13 +41,14 @@ class FoundFaceRun(MeshRun):
         self.k = k
         return super().follow(k, state, history)
 
-    def confirmed(self, state: MeshState) -> bool:
-        """Whether the network finds a face where the one of a ``state`` is, on the frame that was followed last."""
-        return self._found_at(state.displacement)
+    def finds_at(self, displacement: ImageF32) -> bool:
+        """Whether the network finds the face at a displacement (2, h, w), on the frame that was followed last."""
+        found = self._nearest(displacement)
+        return found is not None and self._apart(found, displacement) < AGREED * self.size
 
     def expected_at(self, displacement: ImageF32) -> bool:
         # Asked of what is seen as well, the network would cost more than the following itself.
-        return super().expected_at(displacement) or (self.faces[0] == self.k and self._found_at(displacement))
+        return super().expected_at(displacement) or (self.faces[0] == self.k and self.finds_at(displacement))
 
     def carried(self, state: MeshState, displacement: ImageF32, status: str) -> tuple[TrackRow, MeshState]:
         # A face that went out of reach is another's, for all that is known; else the network knows better than a guess.
@@ -59,10 +60,6 @@ class FoundFaceRun(MeshRun):
 
     def _sought(self, k: int, state: MeshState) -> list[ImageF32]:
         return [*super()._sought(k, state), *reversed(self._found())]
-
-    def _found_at(self, displacement: ImageF32) -> bool:
-        found = self._nearest(displacement)
-        return found is not None and self._apart(found, displacement) < AGREED * self.size
 
     def _nearest(self, place: ImageF32) -> ImageF32 | None:
         return min(self._found(), key=lambda found: self._apart(found, place), default=None)

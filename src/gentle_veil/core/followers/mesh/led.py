@@ -62,12 +62,13 @@ class LedRun(MeshRun):
         if home is None:
             return None
         inner, part = shrunk(home.part("face"), INNER), self.registration.lattice
-        size = float(np.ptp(home.flat, axis=0).max())
-        large = abs(signed_area(self.polygon)) >= LARGE_SHARE * abs(signed_area(inner))
-        if large or middle(_beyond(inner, part)) > (NO_FACE if _low(home, self.polygon) else NO_HEAD) * size:
+        if abs(signed_area(self.polygon)) >= LARGE_SHARE * abs(signed_area(inner)):
+            return None
+        beyond, far = _beyond(inner, part), NO_FACE if _low(home, self.polygon) else NO_HEAD
+        if middle(beyond) > far * home.size:
             return None
         run = FoundFaceRun(self.frames, replace(self.region, polygon=inner, drawn={}), home)
-        return _WholeFace(run, part, size, self.step)
+        return _WholeFace(run, part, beyond, self.step)
 
     def begin(self, known: SurfaceTrack | None, side: list[int]) -> tuple[MeshState, PlaneHistory]:
         self.step = 1 if side[0] > self.reference else -1
@@ -140,15 +141,15 @@ def _beyond(polygon: Points, part: Lattice) -> ImageF32:
 class _WholeFace:
     """The whole face, followed once a part of it is lost: the part goes with what is around it.
 
-    ``run`` follows it; ``part`` the lattice of the part; ``size`` of the face on the reference, px; ``step`` 1
-    forwards from there, -1 backwards
+    ``run`` follows it; ``part`` the lattice of the part, which lies ``beyond`` what is followed by so many px (h, w);
+    ``step`` 1 forwards from the reference, -1 backwards
     """
 
-    def __init__(self, run: FoundFaceRun, part: Lattice, size: float, step: int) -> None:
-        self.run, self.size = run, size
+    def __init__(self, run: FoundFaceRun, part: Lattice, beyond: ImageF32, step: int) -> None:
+        self.run, self.size = run, run.size
         self.part = Lattice(self.run.grid, part.xs, part.ys)
         #: How far from where the whole has it each of the part's places may be, px (h, w).
-        self.room: ImageF32 = WRONG_SHARE * size + BEYOND_SHARE * _beyond(run.polygon, part)
+        self.room: ImageF32 = WRONG_SHARE * run.size + BEYOND_SHARE * beyond
         #: Over the face's lattice, 1 where the part is and next to it (h, w).
         self.beside = self._around_part(part)
         self.restart(step)
@@ -189,7 +190,7 @@ class _WholeFace:
         if self.state.now is not None and self.state.now.explained >= LEADING_SHARE:
             return True
         # Little is explained of a face in another light, either; but what passes over one does not look like one.
-        return self.seen_beside() >= WELL_BESIDE and self.run.confirmed(self.state)
+        return self.seen_beside() >= WELL_BESIDE and self.run.finds_at(self.state.displacement)
 
     def _place(self) -> ImageF32:
         controls = self.run.registration.lattice.fit(self.state.displacement)

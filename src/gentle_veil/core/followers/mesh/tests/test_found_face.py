@@ -44,6 +44,14 @@ def home_in(frames: ArrayFrames) -> Landmarks:
     return home
 
 
+def on_second(frames: ArrayFrames) -> FoundFaceRun:
+    """The run that looks for a first frame's face on the second."""
+    home = home_in(frames)
+    run = FoundFaceRun(frames, Region(0, shrunk(home.part("face"), 0.85)), home)
+    run.k = 1
+    return run
+
+
 def followed(run: MeshRun, count: int) -> list[tuple[str, np.ndarray]]:
     """Status and how far each vertex has gone, (V, 2) px, on all frames after the first."""
     state, history = run.begin(None, list(range(1, count)))
@@ -85,14 +93,12 @@ def test_a_face_too_blurred_to_be_followed__is_carried_by_the_network(portrait: 
 @pytest.mark.property
 def test_another_face_far_off__carries_nothing(portrait: np.ndarray) -> None:
     frames = shown(portrait, (0, 0), (180, 40))
-    home = home_in(frames)
-    run = FoundFaceRun(frames, Region(0, shrunk(home.part("face"), 0.85)), home)
+    run = on_second(frames)
     state, _ = run.begin(None, [1])
-    run.k = 1
     here = state.displacement
     assert run._nearest(here) is not None
     assert np.abs(run.carried(state, here, LOST)[1].displacement - here).max() == 0
-    assert not run.confirmed(state)
+    assert not run.finds_at(here)
 
 
 @pytest.mark.property
@@ -102,20 +108,15 @@ def test_a_face_of_other_colours__is_nobody_that_is_looked_for(portrait: np.ndar
     found = []
     for picture in (darker, tinted):
         frames = ArrayFrames(np.stack([shown(portrait, (0, 0))[0], shown(picture, (10, 5))[0]]))
-        home = home_in(frames)
-        run = FoundFaceRun(frames, Region(0, shrunk(home.part("face"), 0.85)), home)
-        run.k = 1
-        found.append(len(run._found()))
+        found.append(len(on_second(frames)._found()))
     assert found == [1, 0]
 
 
 @pytest.mark.property
 def test_a_face_that_only_the_network_sees__is_not_carried_for_ever(portrait: np.ndarray) -> None:
     frames = shown(portrait, (0, 0), (20, 5))
-    home = home_in(frames)
-    run = FoundFaceRun(frames, Region(0, shrunk(home.part("face"), 0.85)), home)
+    run = on_second(frames)
     state, _ = run.begin(None, [1])
-    run.k = 1
     here, gone = state.displacement, []
     for frames_hidden in (3, 100):
         state.hidden = np.full(len(run.mesh.at), float(frames_hidden))
