@@ -8,8 +8,7 @@ from typing import Any
 from gentle_veil.core.contracts.follower import Region
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.followers.face.options import FaceOptions
-from gentle_veil.core.followers.mesh.follower import MeshFollower
-from gentle_veil.core.followers.mesh.mesh import MeshRun
+from gentle_veil.core.followers.mesh.follower import MeshFollower, Run
 from gentle_veil.core.followers.mesh.options import MeshOptions
 
 
@@ -21,5 +20,5 @@ class FaceFollower(MeshFollower):
     help = "Skin of a face: followed as a mesh, with the head's pose."
     Options = FaceOptions
 
-    def run_on(self, frames: FrameSource, region: Region, options: Any) -> MeshRun:
+    def run_on(self, frames: FrameSource, region: Region, options: Any) -> Run:
         return super().run_on(frames, region, MeshOptions(spacing=options.spacing, reach=options.reach))

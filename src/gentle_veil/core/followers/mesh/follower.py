@@ -1,15 +1,30 @@
 """The mesh as a follower: a region from its reference on, both ways."""
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, Protocol
 
 from gentle_veil.core.contracts.follower import Keep, Region, keep_nothing, walked
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack, TrackRow, merge_tracks, track_from_rows
 from gentle_veil.core.followers.mesh.led import LedRun
-from gentle_veil.core.followers.mesh.mesh import MeshRun
 from gentle_veil.core.followers.mesh.options import MeshOptions
+from gentle_veil.core.followers.mesh.reduced import reduction
+from gentle_veil.core.followers.mesh.refining import RefinedRun
+from gentle_veil.core.followers.mesh.vertices import Vertices
+from gentle_veil.core.followers.plane.plane import PlaneHistory
+
+
+class Run(Protocol):
+    """Follows one region frame by frame; what it knows in between is its own."""
+
+    mesh: Vertices
+
+    def reference_row(self) -> TrackRow: ...
+
+    def resumed(self, known: SurfaceTrack | None, side: list[int]) -> tuple[Any, PlaneHistory]: ...
+
+    def follow(self, k: int, state: Any, history: PlaneHistory, /) -> tuple[TrackRow, Any]: ...
 
 
 class MeshFollower:
@@ -23,9 +38,10 @@ class MeshFollower:
     )
     Options: type = MeshOptions
 
-    def run_on(self, frames: FrameSource, region: Region, options: Any) -> MeshRun:
+    def run_on(self, frames: FrameSource, region: Region, options: Any) -> Run:
         """What follows one region; another follower that bends brings its own."""
-        return LedRun(frames, region, options)
+        factor = reduction(frames.size, region.polygon)
+        return LedRun(frames, region, options) if factor == 1 else RefinedRun(frames, region, options, factor)
 
     def estimate(
         self,

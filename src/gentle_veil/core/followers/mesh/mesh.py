@@ -145,12 +145,18 @@ class MeshRun(MeshLook):
         self._focused(pyramid, displacement, state.visible)
         fit = r.unsolved(pyramid, controls, state.light, state.visible, self.limits())
         self._shown(fit, state.light, r.fine(self._familiar(k, displacement, pyramid)))
-        memory = learnt(state.memory, r, pyramid, displacement, fit, suspicious=False)
-        likeness = likeness_of(r, fit, memory.unlike)
-        usual = likeness if state.memory is None else state.likeness
-        _, new = self._taken(k, replace(state, likeness=usual), fit, displacement, pyramid, memory, likeness)
+        _, new = self._believed(k, state, fit, displacement, pyramid)
         self._learn_of_company(state, new)
         return replace(new, status=status)
+
+    def _believed(
+        self, k: int, state: MeshState, fit: MeshFit, displacement: ImageF32, pyramid: GreyPyramid
+    ) -> tuple[TrackRow, MeshState]:
+        """As `_taken`, of a fit that is in its place for all that others know."""
+        memory = learnt(state.memory, self.registration, pyramid, displacement, fit, suspicious=False)
+        likeness = likeness_of(self.registration, fit, memory.unlike)
+        usual = likeness if state.memory is None else state.likeness
+        return self._taken(k, replace(state, likeness=usual), fit, displacement, pyramid, memory, likeness)
 
     def _resumed(self, known: SurfaceTrack, last: int, row: int, before: int | None) -> MeshState:
         r = self.registration
