@@ -5,7 +5,7 @@ rim on the very frame, in shares of skin; whatever is laid up to the rim goes ov
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -27,6 +27,7 @@ ROUNDS, MOVED_SIGMA = 3, 2.0  # in which the rim is moved to where its slope is;
 REST_SIGMA = 2.5  # px over which its slope is steeper or softer than elsewhere
 MOST_OFF, MOST_PX = 0.5, 2.0  # share by which a pixel may be off; px that the rim moves in a round
 UNSURE = 0.002  # of a slope's square, below which nothing tells where it is
+SLOW, LEAST_STEEP = 0.25, 0.5  # of the steepest rise, below which it is shade; share that a blurred edge rises to
 SEEN, WHOLE = 0.04, 0.96  # shares of skin at which the slope begins and ends
 SOFT_SIGMA = 0.7  # px of a rim of which nothing could be read
 DARKEST = 2e-3
@@ -42,13 +43,21 @@ LINE_ROUNDS, OUTLYING, MOST_SPREAD_PX = 4, 3.0, 1.5  # in which a parabola is la
 class Rim:
     """``depth`` (h, w) px from what is behind, 0 and less within it; ``there`` (h, w) where something may be laid;
     ``share`` (h, w) of the surface in each pixel, the rest being ``beyond`` (h, w, 3); ``slope`` px from the rim within
-    which they mix."""
+    which they mix, or the surface grows dark towards it; ``steep`` the px and the share up to which it is the lens
+    that mixes them."""
 
     depth: ImageF32
     there: MatteF32
     slope: float = 0.0
     share: MatteF32 | None = None
     beyond: ImageF32 | None = None
+    steep: tuple[float, float] = (0.0, 1.0)
+
+    def by_the_lens(self) -> "Rim":
+        """The rim without the shade that the surface has towards it: for what has that shade itself."""
+        px, least = self.steep
+        share = None if self.share is None else np.minimum(self.share / np.float32(least), 1).astype(np.float32)
+        return replace(self, slope=min(px, self.slope), share=share)
 
     def up_to(self, made_lin: ImageF32) -> ImageF32:
         """What was made for the surface (h, w, 3), going over at the rim as the picture does."""
@@ -97,7 +106,7 @@ def read_rim(
     if settled is None:
         return hard
     settled_depth, profile = settled
-    depth = _carried_along(depth, settled_depth, band, unread) if unread.any() else settled_depth
+    depth = carried_along(depth, settled_depth, band, unread, profile) if unread.any() else settled_depth
     share = np.interp(depth, PLACES, profile).astype(np.float32)
     off = np.where(band, np.clip(shares - share, -MOST_OFF, MOST_OFF), 0).astype(np.float32)
     count = cv2.GaussianBlur(band.astype(np.float32), (0, 0), REST_SIGMA)
@@ -105,7 +114,7 @@ def read_rim(
     share = np.clip(1 - (1 - share) * _fading(depth), 0, 1).astype(np.float32)
     first, last = (float(PLACES[np.flatnonzero(profile >= least)[0]]) for least in (SEEN, WHOLE))
     there = np.clip(depth - first + 1, 0, 1).astype(np.float32)
-    return Rim(depth, there, max(last, 0.0), share, beyond)
+    return Rim(depth, there, max(last, 0.0), share, beyond, _steep(profile))
 
 
 def behind_the_rim(
@@ -215,9 +224,13 @@ def _settled(depth: ImageF32, shares: ImageF32, band: MaskBool) -> tuple[ImageF3
     return out, profile
 
 
-def _carried_along(depth: ImageF32, settled: ImageF32, band: MaskBool, unread: MaskBool) -> ImageF32:
+def carried_along(
+    depth: ImageF32, settled: ImageF32, band: MaskBool, unread: MaskBool, profile: np.ndarray
+) -> ImageF32:
     """The ``settled`` depth, moved where nothing tells it (``unread``) as the rim is on both sides."""
-    weight, moved = band.astype(np.float32), np.zeros_like(depth)
+    rise = np.gradient(profile)  # where it does not rise, nothing tells by how much it has to be moved
+    weight = (band * (np.interp(settled, PLACES, rise) / max(float(rise.max()), UNSURE)) ** 2).astype(np.float32)
+    moved = np.zeros_like(depth)
     for sigma in (NEAR_SIGMA, MOVED_SIGMA):  # what is nearer counts the more
         count = cv2.GaussianBlur(weight, (0, 0), sigma)
         off = cv2.GaussianBlur((settled - depth) * weight, (0, 0), sigma)
@@ -247,6 +260,15 @@ def _profile(shares: np.ndarray, px: np.ndarray) -> np.ndarray | None:
     rising = (np.maximum.accumulate(profile) + np.minimum.accumulate(profile[::-1])[::-1]) / 2
     rising[rising < SEEN] = 0.0
     return np.clip(rising, 0.0, 1.0)
+
+
+def _steep(profile: np.ndarray) -> tuple[float, float]:
+    """Up to where (px, share) a slope's profile rises as a blurred edge does, and not as slowly as shade."""
+    rise = np.gradient(profile)
+    first = int(np.argmax(rise))
+    slow = np.flatnonzero(rise[first:] < SLOW * rise[first])
+    last = first + int(slow[0]) if len(slow) else len(profile) - 1
+    return max(float(PLACES[last]), 0.0), float(max(profile[last], LEAST_STEEP))
 
 
 def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.retouch.rim import INNER_PX, read_rim, rim_along
+from gentle_veil.core.retouch.rim import INNER_PX, OUTER_PX, PLACES, carried_along, read_rim, rim_along
 
 SHAPE = (200, 220)
 YS, XS = np.mgrid[: SHAPE[0], : SHAPE[1]].astype(float)
@@ -121,6 +121,35 @@ def test_along_a_mark__the_rim_runs_between_the_pixels_and_not_in_steps() -> Non
     off = (depth - true)[mark & (np.abs(true) < 4)]
     assert off.std() < 0.1
     assert abs(off.mean() - 0.5) < 0.4
+
+
+@pytest.mark.truth
+def test_skin_that_grows_dark_towards_the_rim__is_no_mixture_with_the_wall() -> None:
+    shade = np.where(YS < BEND, 1 - 0.35 * np.clip(1 - (BEND - YS) / 14, 0, 1), 1)[..., None]
+    grain = 1 + 0.01 * np.random.default_rng(1).normal(size=(*SHAPE, 1))
+    sharp = np.where((YS < BEND)[..., None], SKIN * shade, WALL)
+    picture = (cv2.GaussianBlur(sharp, (0, 0), 1.0) * grain).astype(np.float32)
+    rim = read_rim(picture, INSIDE, own=np.log(SKIN[[0, 2]] / SKIN[1]))
+    near = INSIDE & (BEND > YS) & (BEND - YS < 14)
+    shaded = (SKIN * shade).astype(np.float32)
+    off = [np.abs(r.up_to(shaded) - picture)[near].mean() for r in (rim, rim.by_the_lens())]
+    assert off[1] < 0.003
+    assert off[1] < 0.5 * off[0]
+    assert rim.slope > 8
+    assert rim.by_the_lens().slope < 4
+
+
+@pytest.mark.property
+def test_along_a_mark__the_rim_is_moved_as_beside_it_and_not_as_where_nothing_tells() -> None:
+    depth = np.broadcast_to(np.arange(60, dtype=np.float32) - 30, (80, 60)).copy()
+    profile = np.clip((PLACES - 1) / 4, 0, 1).astype(float)
+    band = (depth > -OUTER_PX) & (depth < INNER_PX)
+    settled = depth + np.where((depth > -2) & (depth < 5), 2.0, 0.0).astype(np.float32)
+    unread = np.zeros_like(band)
+    unread[30:50, 30:40] = True
+    moved = carried_along(depth, np.where(unread, depth, settled), band & ~unread, unread, profile) - depth
+    np.testing.assert_allclose(moved[30:50, 30:35], 2.0, atol=0.35)
+    np.testing.assert_array_equal(moved[~unread], (settled - depth)[~unread])
 
 
 def test_along_a_mark_that_has_no_rim_beside_it__there_is_none() -> None:

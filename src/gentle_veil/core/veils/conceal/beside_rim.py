@@ -20,10 +20,12 @@ from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.runs import steady_runs
 from gentle_veil.core.retouch.rim import Rim, read_rim
 from gentle_veil.core.retouch.surface_colour import log_ratios, shows_another
-from gentle_veil.core.types import ImageF32, MatteF32, Points
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
+from gentle_veil.core.veils.conceal.drawn import away_at
 from gentle_veil.core.veils.conceal.surround import look_around, own_ratios
 
 REACH_TIMES, REACH_PX, REACH_MOST = 3.4, 24.0, 200.0  # mark's sizes, and px, around it: as far as skin is taken from
+FILLED_PX = 5.0  # reference px from a mark: its blur, and by how much its drape may slip beside a rim
 KEPT = 4  # frames whose rims are kept at a time
 FACING, HIDDEN = 0.5, 0.5  # of its size, from which a mark faces the lens; of it, which is then hardly ever behind
 GAP_FRAMES = 6  # with a rim on both sides, within which it is there all the same
@@ -33,11 +35,11 @@ GAP_FRAMES = 6  # with a rim on both sides, within which it is there all the sam
 class Rims:
     """The rim beside a mark on each frame; a `Front` of its own, with what lies ``in_front`` for the rest.
 
-    Convention: ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame
-                scene-linear (h, w, 3); ``size`` width and height of a frame; a mark that ``stands_out`` may look like
-                what is behind, and is not asked for the rim; ``doubting`` that a mark which faces the lens can be
-                behind for the most part; ``frames`` those beside which there is one, None for any that shows it;
-                ``known`` keeps what was read last
+    Convention: ``own`` (2,) the surface's `log_ratios`; ``read`` gives a box of a frame scene-linear (h, w, 3);
+                ``size`` width and height of a frame; a mark of a known ``extent`` stands out, may look like what is
+                behind, and is not asked for the rim; ``doubting`` that a mark which faces the lens can be behind for
+                the most part; ``frames`` those beside which there is one, None for any that shows it; ``known`` keeps
+                what was read last
     """
 
     placement: Placement
@@ -45,7 +47,7 @@ class Rims:
     read: Callable[[int, Box], ImageF32]
     size: tuple[int, int]
     in_front: Front
-    stands_out: bool
+    extent: dict[str, Any]
     doubting: bool = False
     frames: frozenset[int] | None = None
     known: dict[int, tuple[Box, Rim] | None] = field(default_factory=dict)
@@ -100,16 +102,27 @@ class Rims:
         inside = polygon_mask(mark, box[2] - box[0], box[3] - box[1], (box[0], box[1]))
         if not inside.any():
             return None
-        rim = read_rim(img_lin, inside, own=self.own, through=inside if self.stands_out else None)
+        rim = read_rim(img_lin, inside, own=self.own, through=self._filled(row, box, inside)).by_the_lens()
         behind = rim.depth <= 0
         if not behind.any():
             return None
         faces = _area(mark) > FACING * scale**2 * _area(mark_ref)
         return None if self.doubting and faces and behind[inside].mean() > HIDDEN else (box, rim)
 
+    def _filled(self, row: int, box: Box, inside: MaskBool) -> MaskBool | None:
+        """What a mark that stands out fills on the frame of ``row``, over a box, of what is ``inside`` (h, w)."""
+        if not self.extent:
+            return None
+        ys, xs = np.nonzero(inside)
+        y0, y1, x0, x1 = ys.min(), ys.max() + 1, xs.min(), xs.max() + 1
+        seen_from = self.placement.track.map_ref_from_frame(row, (box[0] + x0, box[1] + y0, box[0] + x1, box[1] + y1))
+        filled = np.zeros_like(inside)
+        filled[y0:y1, x0:x1] = away_at(self.extent, seen_from) <= FILLED_PX
+        return filled & inside
+
 
 def find_rims(
-    frames: FrameSource, placement: Placement, *, stands_out: bool, report: Report = silent
+    frames: FrameSource, placement: Placement, extent: dict[str, Any], *, report: Report = silent
 ) -> tuple[Placement, dict[str, Any]]:
     """A placement whose front knows the rim, and, to be kept, on which frames there is one beside the mark and the
     surface's colour: ``{}`` where there is none."""
@@ -121,7 +134,7 @@ def find_rims(
     def read(k: int, box: Box) -> ImageF32:
         return frames.encoding.to_linear(frames[k][box[1] : box[3], box[0] : box[2]])
 
-    rims = Rims(placement, own, read, frames.size, placement.front, stands_out, doubting=True)
+    rims = Rims(placement, own, read, frames.size, placement.front, extent, doubting=True)
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     shown, near = [], []
     for i, k in enumerate(seen):
@@ -140,7 +153,6 @@ def find_rims(
     rims = replace(rims, frames=frozenset(found), known={})
     return replace(placement, front=rims), {
         "own": [round(float(v), 4) for v in own],
-        "stands_out": stands_out,
         "frames": found,
     }
 
@@ -193,7 +205,7 @@ def beside_rim(site: Site, prepared: dict[str, Any]) -> BesideRim | None:
 
     own = np.array(kept["own"])
     front, size = site.placement.front, site.canvas.size
-    rims = Rims(site.placement, own, read, size, front, kept["stands_out"])
+    rims = Rims(site.placement, own, read, size, front, prepared["extent"])
     here = rims.at(site.k)
     if here is None:
         return None

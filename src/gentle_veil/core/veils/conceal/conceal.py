@@ -76,7 +76,7 @@ class Conceal:
             }
         placement = held.placed(placement)
         extent = mark_extent(frames, placement)
-        placement, rim = find_rims(frames, placement, stands_out=bool(extent), report=report)
+        placement, rim = find_rims(frames, placement, extent, report=report)
         found: dict[str, Any] = {"donor": list(params.donor or ()), "why": "Placed by hand.", "others": []}
         if params.donor is None and not params.donors:
             found = find_donor(frames, placement, DonorSearch(), report=report)

@@ -151,7 +151,7 @@ def _texture(
     quilt = quilt_of(plate)
     if quilt is None:
         return np.zeros((*around.distance.shape, 3), np.float32)
-    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, wanted)
+    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, wanted, site.front)
     if painted is not None:
         # A painted plate has pores of its own; only the grain must be the frame's.
         texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))

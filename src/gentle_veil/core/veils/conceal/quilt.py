@@ -10,6 +10,7 @@ References
             HPG 2018: mixing by the root of the sum of squared weights keeps the variance.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -17,11 +18,11 @@ import numpy as np
 from numba import njit
 
 from gentle_veil.core.composite.canvas import Canvas
-from gentle_veil.core.composite.matte import clip_box
+from gentle_veil.core.composite.matte import Box, clip_box
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.motion.sampling import lanczos_weights
 from gentle_veil.core.retouch.membrane import broad_blur
-from gentle_veil.core.types import ImageF32, MaskBool
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 from gentle_veil.core.veils.conceal.surround import Surround
 
 HALVES = (20, 14, 10, 7)  # half sides in reference px; the largest that finds clean skin
@@ -155,9 +156,16 @@ def _centres(wanted: MaskBool, half: int) -> list[tuple[int, int]]:
     return [(y, x) for y in rows for x in columns if 0 <= y < h and 0 <= x < w and touched[y, x]]
 
 
-def _texture(img_lin: ImageF32, sigma: float) -> ImageF32:
-    tone = cv2.GaussianBlur(img_lin, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
-    return img_lin / np.maximum(tone, DARKEST) - 1
+def _texture(img_lin: ImageF32, sigma: float, hidden: MatteF32 | None = None) -> ImageF32:
+    """What is finer than tone (h, w, 3); what is ``hidden`` (h, w) by something else has none, and no part in tone."""
+    if hidden is None:
+        tone = cv2.GaussianBlur(img_lin, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+        return img_lin / np.maximum(tone, DARKEST) - 1
+    free = (hidden <= 0).astype(np.float32)[..., None]
+    both = np.concatenate([img_lin * free, free], axis=-1)
+    blurred = cv2.GaussianBlur(both, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+    tone = blurred[..., :3] / np.maximum(blurred[..., 3:], DARKEST)
+    return np.asarray(free * (img_lin / np.maximum(tone, DARKEST) - 1), np.float32)
 
 
 def lay_quilt(
@@ -167,8 +175,10 @@ def lay_quilt(
     quilt: Quilt,
     around_mark: Surround,
     wanted: MaskBool,
+    front: Callable[[Box], MatteF32 | None] = lambda box: None,
 ) -> ImageF32:
-    """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3), where ``wanted``."""
+    """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3), where ``wanted``;
+    ``front`` gives what lies in front of the surface over a box (h, w), None where nothing does."""
     box, ring = around_mark.box, around_mark.ring
     targets = track.carry(quilt.patches[:, :2], row)
     sources = track.carry(quilt.patches[:, 2:4], row)
@@ -183,7 +193,8 @@ def lay_quilt(
     squares = np.full((y1 - y0, x1 - x0), 1e-6, np.float32)
     if around is None:
         return total
-    texture = _texture(canvas.read(around), TEXTURE_SIGMA * scale)
+    hidden = front(around)
+    texture = _texture(canvas.read(around), TEXTURE_SIGMA * scale, hidden)
     window = np.cos(np.linspace(-np.pi / 2, np.pi / 2, 2 * half + 3)[1:-1]).astype(np.float32) ** 2
     weight = window[:, None] * window[None, :]
     side = 2 * half + 1
@@ -199,11 +210,16 @@ def lay_quilt(
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
     stronger = stronger[seen]
-    good = np.flatnonzero(strength <= STRANGE_TIMES * own_skin)
+    plain = strength <= STRANGE_TIMES * own_skin
+    if hidden is not None:
+        at = np.rint(sources).astype(int) - half - around[:2]
+        clear = ~_touching(hidden > 0, at[seen], side)
+        plain = plain & clear if (plain & clear).any() else plain
+    good = np.flatnonzero(plain)
     if 0 < len(good) < len(cut):
         # Some sources have turned away, or something has come before them: others stand in for them.
         which = np.arange(len(cut))
-        which = np.where(strength <= STRANGE_TIMES * own_skin, which, good[which % len(good)])
+        which = np.where(plain, which, good[which % len(good)])
         cut, strength, stronger = cut[which], strength[which], stronger[which]
     usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
     gains = np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)

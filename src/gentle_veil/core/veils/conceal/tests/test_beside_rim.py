@@ -10,6 +10,7 @@ from gentle_veil.core.composite.matte import Box
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.veils.conceal import VEIL
 from gentle_veil.core.veils.conceal.beside_rim import Rims
+from gentle_veil.core.veils.conceal.extent import mark_extent
 from gentle_veil.core.veils.conceal.params import ConcealParams
 from gentle_veil.core.veils.conceal.surround import own_ratios
 from gentle_veil.core.veils.conceal.tests.test_conceal import CENTRE, difference, placed, rendered
@@ -78,7 +79,7 @@ def test_what_is_behind__is_known_as_far_as_skin_is_taken_from_though_the_mark_i
 
     own = own_ratios(frames, placement)
     assert own is not None
-    rims = Rims(placement, own, read, frames.size, placement.front, stands_out=True)
+    rims = Rims(placement, own, read, frames.size, placement.front, mark_extent(frames, placement))
     size = np.ptp(placement.polygon_ref, axis=0).max()
     here = rims.at(k)
     assert here is not None

@@ -4,8 +4,14 @@ import cv2
 import numpy as np
 import pytest
 
+from gentle_veil.core.colour.code_values import CodeValues
+from gentle_veil.core.colour.transfer import bt709_encode
+from gentle_veil.core.composite.canvas import Canvas
+from gentle_veil.core.composite.matte import Box, outline_distance
+from gentle_veil.core.contracts.surface_track import still_track
 from gentle_veil.core.motion.sampling import lanczos_weights
-from gentle_veil.core.veils.conceal.quilt import LOBES, choose_patches, taken
+from gentle_veil.core.veils.conceal.quilt import LOBES, choose_patches, lay_quilt, taken
+from gentle_veil.core.veils.conceal.surround import Surround
 
 SIDE = 15
 
@@ -86,3 +92,34 @@ def test_sources_that_are_calmer_than_skin_beside_the_mark__are_made_as_strong()
     assert quilt is not None
     middle = np.abs(quilt.patches[:, :2] - [200, 80]).max(axis=1) < 20
     assert quilt.patches[middle, 6].mean() == pytest.approx(0.038 / 0.03, rel=0.06)
+
+
+@pytest.mark.truth
+def test_sources_before_which_something_came__give_no_colour_of_it() -> None:
+    """What passes colours the tone around it: skin beside a green wall seems as much redder as the wall is greener."""
+    look, _ = hairy(999)
+    wanted = np.zeros(look.shape[:2], bool)
+    wanted[60:100, 90:130] = True
+    quilt = choose_patches([look], np.log(look.mean(axis=(0, 1))) + 0 * look, (0, 0), wanted, ~wanted, ~wanted)
+    assert quilt is not None
+    wall = np.zeros_like(wanted)
+    wall[:, :80] = wall[:, 140:] = True
+    there = np.where(wall[..., None], np.float32([0.05, 0.3, 0.05]), look).astype(np.float32)
+    raw = np.rint(255 * bt709_encode(there)).astype(np.uint8)
+    canvas, track = Canvas(raw, CodeValues()), still_track((220, 160), 1, 0)
+    box = (60, 40, 160, 120)
+    polygon = np.array([[90.0, 60], [130, 60], [130, 100], [90, 100]])
+    distance = outline_distance(polygon, box)
+    ring = (distance > 1) & (distance < 8)
+    around = Surround(polygon, 1.0, 20.0, box, distance, ring)
+
+    def front(box: Box) -> np.ndarray:
+        return wall[box[1] : box[3], box[0] : box[2]].astype(np.float32)
+
+    def redder(texture: np.ndarray) -> float:
+        within = texture[25:55, 35:65]
+        return float(np.abs(cv2.blur(within[..., 0] - within[..., 1], (7, 7))).max())
+
+    given = (canvas, track, 0, quilt, around, distance < 0)
+    assert redder(lay_quilt(*given, front)) < 0.02
+    assert redder(lay_quilt(*given)) > 0.05
