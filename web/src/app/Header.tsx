@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { DropdownMenu, Popover } from "radix-ui";
 import { api, type Schema } from "../api/client";
+import { isOver, shownJob } from "../features/jobs";
 import { jobsQuery, proofQuery, stateQuery, deliveriesQuery, useRecipe } from "../features/queries";
 import { Button } from "../ui/controls";
 import { useUiAside, type Stage } from "./store";
@@ -167,13 +168,13 @@ function left(seconds: number | null): string {
 
 function JobsButton() {
   const { data: jobs } = useQuery(jobsQuery);
-  const running = jobs?.filter((j) => j.state === "running" || j.state === "pending") ?? [];
-  const first = running[running.length - 1];
+  const running = jobs?.filter((j) => !isOver(j)) ?? [];
+  const first = shownJob(jobs ?? []);
   const share = first && first.total > 0 ? first.done / first.total : 0;
   return (
     <Popover.Root>
       <Popover.Trigger
-        className="relative w-28 overflow-hidden rounded border border-line bg-raised px-2 py-1 text-left hover:border-edge"
+        className="relative w-44 overflow-hidden rounded border border-line bg-raised px-2 py-1 text-left hover:border-edge"
         aria-label={`Jobs: ${running.length} running`}
       >
         {first && (
@@ -194,7 +195,7 @@ function JobsButton() {
             <div key={j.id} className="border-b border-line/60 py-1 last:border-0">
               <div className="flex justify-between gap-2">
                 <span className="truncate">{j.title}</span>
-                {j.state === "running" || j.state === "pending" ? (
+                {!isOver(j) ? (
                   <Button
                     kind="quiet"
                     onClick={() =>

@@ -12,6 +12,7 @@ import { HandOverCard } from "./delivery/HandOverCard";
 import { ProofCard } from "./proof/ProofCard";
 import {
   deliveriesQuery,
+  jobsQuery,
   paramsQuery,
   proofQuery,
   recipeQuery,
@@ -160,6 +161,17 @@ describe("the shot card", () => {
     expect(screen.getByText(/30000\/1001 fps/)).toBeTruthy();
     expect(screen.getByText(/1001 to 1040/)).toBeTruthy();
     expect(screen.getByText(/The frame rate varies/).textContent).toContain("▲");
+  });
+  it("offers to measure the shot, and says how far that is once it is under way", () => {
+    const job = { id: 3, kind: "analyse", shot: 1, state: "running", done: 12, total: 40 };
+    client.setQueryData(jobsQuery.queryKey, [{ ...job, shot: 2 }] as never);
+    const { unmount } = shown(<ShotCard shot={shot} setRange={() => {}} />);
+    expect(screen.getByRole("button", { name: "Measure the shot" })).toBeTruthy();
+    unmount();
+    client.setQueryData(jobsQuery.queryKey, [job] as never);
+    shown(<ShotCard shot={shot} setRange={() => {}} />);
+    expect(screen.getByText(/Being measured/).textContent).toBe("Being measured: 12 of 40 frames");
+    expect(screen.queryByRole("button", { name: "Measure the shot" })).toBeNull();
   });
 });
 

@@ -1,10 +1,11 @@
 import { QueryClient } from "@tanstack/react-query";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { api } from "../api/client";
-import { jobsAfter, withJob, type Job } from "./jobs";
+import { jobsAfter, shownJob, withJob, type Job } from "./jobs";
 import { jobsQuery } from "./queries";
 
-const job = (id: number, state: string): Job => ({ id, state, kind: "ready", done: 0 }) as unknown as Job;
+const job = (id: number, state: string, kind = "ready"): Job =>
+  ({ id, state, kind, done: 0 }) as unknown as Job;
 const states = (jobs: readonly Job[] | undefined) => jobs?.map((j) => [j.id, j.state]);
 
 describe("the list of jobs", () => {
@@ -20,6 +21,14 @@ describe("the list of jobs", () => {
       [1, "failed"],
     ]);
     expect(jobsAfter(undefined, read)).toEqual(read);
+  });
+
+  it("shows what somebody asked for before what began by itself, and what runs before what waits", () => {
+    const looking = [job(1, "running", "analyse"), job(2, "pending", "analyse")];
+    expect(shownJob([...looking, job(4, "pending"), job(3, "pending"), job(5, "done")])?.id).toBe(3);
+    expect(shownJob([...looking, job(3, "pending"), job(4, "running", "follow")])?.id).toBe(4);
+    expect(shownJob([job(5, "done"), ...looking.reverse()])?.id).toBe(1);
+    expect(shownJob([job(5, "failed")])).toBeUndefined();
   });
 
   it("does not run a job again that ended while the list was being read", async () => {

@@ -4,9 +4,10 @@ import type { Schema } from "../api/client";
 import { now, useUi, useUiAside } from "../app/store";
 import { timecode } from "../app/timecode";
 import { isSeen } from "../features/drape/model";
-import { proofQuery, statsQuery, trackQuery, useRecipe, useStartJob, type Track } from "../features/queries";
+import { proofQuery, statsQuery, trackQuery, useRecipe, type Track } from "../features/queries";
 import { plainNumber, type Drape, type Recipe, type Veil } from "../features/recipe";
 import { Button } from "../ui/controls";
+import { MeasureShot } from "../features/shot/MeasureShot";
 import { readyCanvas } from "../viewer/canvas";
 import { COLOURS, STATUS_COLOUR } from "../viewer/overlay/draw";
 import { drawCells, drawCurve, frameAt, rulerStep, xOf, type Cell, type Scale } from "./ribbons";
@@ -202,7 +203,6 @@ type Shot = Schema["Shot"];
 export function Score({ shot, setRange }: { shot: Shot; setRange: (a: number, b: number) => void }) {
   const { data: revision } = useRecipe(shot.id);
   const { data: stats } = useQuery(statsQuery(shot.id));
-  const start = useStartJob(shot.id);
   const ui = useUiAside();
   const box = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(400);
@@ -275,7 +275,7 @@ export function Score({ shot, setRange }: { shot: Shot; setRange: (a: number, b:
         ) : (
           <div className="flex items-center gap-2 py-2 pl-34 text-dim">
             Sharpness, motion and exposure have not been measured yet.
-            <Button onClick={() => void start({ kind: "analyse" })}>Measure</Button>
+            <MeasureShot shot={shot.id}>Measure</MeasureShot>
           </div>
         )}
         {revision && <VeilRibbons shot={shot.id} recipe={revision.recipe} scale={scale} />}

@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import type { Schema } from "../../api/client";
 import { now, useUiAside } from "../../app/store";
 import { Button, Section } from "../../ui/controls";
-import { cacheQuery, statsQuery, useStartJob } from "../queries";
+import { cacheQuery, statsQuery } from "../queries";
+import { MeasureShot } from "./MeasureShot";
 
 export function Fact({ name, children }: { name: string; children: React.ReactNode }) {
   return (
@@ -21,7 +22,6 @@ export function ShotCard({
   setRange: (a: number, b: number) => void;
 }) {
   const { data: stats } = useQuery(statsQuery(shot.id));
-  const start = useStartJob(shot.id);
   const ui = useUiAside();
   const f = shot.facts;
   return (
@@ -44,7 +44,7 @@ export function ShotCard({
             ))}
           </ul>
         ) : (
-          <Button onClick={() => void start({ kind: "analyse" })}>Measure the shot</Button>
+          <MeasureShot shot={shot.id}>Measure the shot</MeasureShot>
         )}
       </Section>
       <Section title="What needs work">
