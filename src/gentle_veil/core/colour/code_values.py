@@ -46,7 +46,7 @@ class CodeValues:
         """Code values (..., 3) to scene-linear float32 of the same shape, always `finite`."""
         if self.dtype == "float32":
             return DECODE[self.transfer](finite(img_raw))
-        return _linear_table(self.transfer, self.dtype)[img_raw]
+        return _linear_table(self.transfer, self.dtype).take(img_raw, mode="clip")
 
     def to_encoded(self, img_raw: RawImage) -> ImageF32:
         """Code values to encoded values in [0, 1], float32, always `finite`."""

@@ -26,7 +26,19 @@ def carried_field(kept: dict[str, Any], name: str, where: np.ndarray, *, beyond:
     Convention: ``kept["box"]`` is the field's box (x0, y0, x1, y1) on the reference; ``where`` (h, w, 2) in its px;
                 beyond the box there is nothing, or with BORDER_REPLICATE its edge
     """
+    return sampled_field(kept, name, *within_box(kept, where), beyond=beyond)
+
+
+def within_box(kept: dict[str, Any], where: np.ndarray) -> tuple[ImageF32, ImageF32]:
+    """Places of the reference (h, w, 2) as x and y (h, w) in px of the box that fields were ``kept`` over."""
     x0, y0, _, _ = kept["box"]
     x, y = (np.ascontiguousarray(where[..., i] - o, np.float32) for i, o in ((0, x0), (1, y0)))
+    return x, y
+
+
+def sampled_field(
+    kept: dict[str, Any], name: str, x: ImageF32, y: ImageF32, *, beyond: int = cv2.BORDER_CONSTANT
+) -> ImageF32:
+    """The same as `carried_field` at places ``x`` and ``y`` (h, w) `within_box`."""
     sampled = cv2.remap(unpack(kept[name]).astype(np.float32), x, y, cv2.INTER_LINEAR, borderMode=beyond)
     return sampled if sampled.ndim == 3 else sampled[..., None]

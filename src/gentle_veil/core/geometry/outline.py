@@ -16,7 +16,7 @@ from gentle_veil.core.types import ImageF32, MaskBool, Points
 
 SAMPLES_PER_SPAN = 12
 THINNING_PX = 0.03
-BLOCK = 16  # px
+BLOCK = 8  # px
 SUBPIXEL_BITS = 5  # cv2.fillPoly takes fixed-point coordinates
 
 
@@ -97,47 +97,44 @@ def shrunk(polygon: Points, factor: float) -> Points:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _to_segment(x, y, ax, ay, bx, by):  # type: ignore[no-untyped-def]
-    """Squared distance of a point to a segment."""
-    dx, dy = bx - ax, by - ay
-    length = dx * dx + dy * dy
-    t = ((x - ax) * dx + (y - ay) * dy) / length if length > 0.0 else np.float32(0.0)
-    t = min(max(t, np.float32(0.0)), np.float32(1.0))
-    ex, ey = x - ax - t * dx, y - ay - t * dy
-    return ex * ex + ey * ey
-
-
-@njit(cache=True, nogil=True, fastmath=True)
 def _distances(px, py, width, height):  # type: ignore[no-untyped-def]
     """Signed distance of each pixel centre to a closed polygon, by the segments that are near and the even-odd rule.
 
-    Of a block of pixels only those segments are asked that may be the nearest to any of it.
+    Of a block of pixels only those segments are asked that may be the nearest to any of it. Inner loops run along rows
+    of pixels or of segments, so that compilers can take several at once.
     """
     count = px.size
     out = np.empty((height, width), np.float32)
+    ax, ay = np.roll(px, 1), np.roll(py, 1)
+    dx, dy = px - ax, py - ay
+    per_square = 1 / np.maximum(dx * dx + dy * dy, np.float32(1e-12))
     far = np.empty(count, np.float32)
-    near = np.empty(count, np.int64)
+    middle = np.float32((BLOCK - 1) / 2)
     reach = np.float32(np.sqrt(2.0) * (BLOCK - 1))  # twice from a block's middle to its corner
+    zero, one = np.float32(0.0), np.float32(1.0)
     for top in range(0, height, BLOCK):
         for left in range(0, width, BLOCK):
-            middle = np.float32((BLOCK - 1) / 2)
-            least = np.float32(1e30)
+            x, y = left + middle, top + middle
             for s in range(count):
-                far[s] = np.sqrt(_to_segment(left + middle, top + middle, px[s - 1], py[s - 1], px[s], py[s]))
-                least = min(least, far[s])
-            asked = 0
+                ex, ey = x - ax[s], y - ay[s]
+                t = min(max((ex * dx[s] + ey * dy[s]) * per_square[s], zero), one)
+                ex, ey = ex - t * dx[s], ey - t * dy[s]
+                far[s] = ex * ex + ey * ey
+            limit = (np.sqrt(far.min()) + reach) ** 2
+            bottom, right = min(top + BLOCK, height), min(left + BLOCK, width)
+            out[top:bottom, left:right] = np.float32(1e30)
             for s in range(count):
-                if far[s] <= least + reach:
-                    near[asked] = s
-                    asked += 1
-            for j in range(top, min(top + BLOCK, height)):
-                for i in range(left, min(left + BLOCK, width)):
-                    nearest = np.float32(1e30)
-                    for n in range(asked):
-                        s = near[n]
-                        x, y = np.float32(i), np.float32(j)
-                        nearest = min(nearest, _to_segment(x, y, px[s - 1], py[s - 1], px[s], py[s]))
-                    out[j, i] = np.sqrt(nearest)
+                if far[s] > limit:
+                    continue
+                sx, sy, across, down, per = ax[s], ay[s], dx[s], dy[s], per_square[s]
+                for j in range(top, bottom):
+                    row, y = out[j], np.float32(j) - sy
+                    for i in range(left, right):
+                        ex = np.float32(i) - sx
+                        t = min(max((ex * across + y * down) * per, zero), one)
+                        fx, fy = ex - t * across, y - t * down
+                        row[i] = min(row[i], fx * fx + fy * fy)
+    out = np.sqrt(out)
     crossings = np.empty(count, np.float32)
     for j in range(height):
         y = np.float32(j)

@@ -6,9 +6,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.carried import carried_field
+from gentle_veil.core.composite.carried import sampled_field, within_box
 from gentle_veil.core.types import ImageF32
-from gentle_veil.core.veils.conceal.drawn import away_at, haze_at
+from gentle_veil.core.veils.conceal.drawn import AWAY_STEPS, haze_at
 
 
 class LaidPlate:
@@ -18,7 +18,8 @@ class LaidPlate:
     """
 
     def __init__(self, plate: dict[str, Any], where: np.ndarray) -> None:
-        self.plate, self.where = plate, where
+        self.plate = plate
+        self._at = within_box(plate, where)
 
     @cached_property
     def tone(self) -> ImageF32:
@@ -43,7 +44,7 @@ class LaidPlate:
     @cached_property
     def away(self) -> ImageF32:
         """Reference px from what is drawn, (h, w)."""
-        return away_at(self.plate, self.where)
+        return self._field("away")[..., 0] / np.float32(AWAY_STEPS)
 
     @cached_property
     def haze(self) -> ImageF32:
@@ -61,4 +62,4 @@ class LaidPlate:
         return np.array(self.plate["limb"])
 
     def _field(self, name: str) -> ImageF32:
-        return carried_field(self.plate, name, self.where, beyond=cv2.BORDER_REPLICATE)
+        return sampled_field(self.plate, name, *self._at, beyond=cv2.BORDER_REPLICATE)
