@@ -33,6 +33,7 @@ from gentle_veil.core.followers.mesh.strain import reshaped, strain_of
 from gentle_veil.core.followers.plane.plane import PlaneHistory, box_around, clip_box
 from gentle_veil.core.geometry.homography import apply_homography
 from gentle_veil.core.geometry.thin_plate import as_moved
+from gentle_veil.core.motion.mesh_precision import Stiffness
 from gentle_veil.core.motion.mesh_registration import (
     COARSE,
     FIRST_SIGMA,
@@ -40,7 +41,6 @@ from gentle_veil.core.motion.mesh_registration import (
     STEP,
     Light,
     MeshFit,
-    Stiffness,
 )
 from gentle_veil.core.motion.pyramid import GreyPyramid
 from gentle_veil.core.motion.ranks import middle

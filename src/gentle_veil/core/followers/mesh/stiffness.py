@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from gentle_veil.core.motion.mesh_registration import Stiffness
+from gentle_veil.core.motion.mesh_precision import Stiffness
 
 EVEN, USUAL, FIRM = Stiffness(0.8, 0.27), Stiffness(1.5, 0.4), Stiffness(8.0, 0.3)
 CHOICES = (EVEN, USUAL, FIRM)

@@ -6,7 +6,8 @@ import pytest
 
 from gentle_veil.core.geometry.spline_field import SplineGrid
 from gentle_veil.core.motion.mesh_kernels import sample_map
-from gentle_veil.core.motion.mesh_registration import BROAD, LEVELS, NEAR, MeshRegistration, Stiffness
+from gentle_veil.core.motion.mesh_precision import Stiffness
+from gentle_veil.core.motion.mesh_registration import BROAD, LEVELS, NEAR, MeshRegistration
 from gentle_veil.core.motion.pyramid import VOID, Band, grey_pyramid
 from gentle_veil.core.motion.sampling import sample_cubic
 from gentle_veil.core.synth.nonrigid import bending_sequence
@@ -26,35 +27,6 @@ def registration(frame: np.ndarray, spacing: float = 16.0) -> MeshRegistration:
     mask = np.zeros(frame.shape[:2], bool)
     mask[30:120, 40:160] = True
     return MeshRegistration(grey_pyramid(frame, FULL, 2), mask, SplineGrid((35.0, 25.0, 165.0, 125.0), spacing))
-
-
-def dense(banded: np.ndarray) -> np.ndarray:
-    band, n = banded.shape[0] - 1, banded.shape[1]
-    out = np.zeros((n, n))
-    for k in range(band + 1):
-        i = np.arange(n - k)
-        out[i + k, i] = out[i, i + k] = banded[k, : n - k]
-    return out
-
-
-@pytest.mark.property
-def test_pack__is_undone_by_unpack_and_the_short_side_runs_fastest(weave: np.ndarray) -> None:
-    r = registration(weave[0])
-    rows, columns = r.grid.shape
-    assert rows < columns
-    controls = np.random.default_rng(0).normal(size=(2, rows, columns))
-    np.testing.assert_array_equal(r.unpack(r.pack(controls)), controls)
-    assert r.row_stride == 1
-
-
-@pytest.mark.property
-def test_thin_plate__matrix_and_differences_agree_and_planes_cost_nothing(weave: np.ndarray) -> None:
-    r = registration(weave[0], spacing=30.0)
-    some = np.random.default_rng(1).normal(size=r.unknowns)
-    np.testing.assert_allclose(dense(r.roughness) @ some, r._rough(some), atol=1e-9)
-    places = r.grid.places()
-    plane = np.stack([0.2 * places[..., 0] - 3, 0.1 * places[..., 1] + 0.3 * places[..., 0]])
-    np.testing.assert_allclose(r._rough(r.pack(plane)), 0, atol=1e-9)
 
 
 @pytest.mark.property
@@ -126,23 +98,6 @@ def test_solve__a_soft_frame_is_told_better_by_the_coarser_band() -> None:
         assert (fit.level, fit.sigma) == (level, fit.sigmas[level])
         told[level] = fit.alike
     assert told[BROAD] > told[NEAR] + 0.2  # its plain correlation
-
-
-@pytest.mark.property
-def test_factor__is_used_again_but_not_where_a_place_is_hidden(weave: np.ndarray) -> None:
-    r = registration(weave[0])
-    stiffness, grain = Stiffness(1.5, 0.4), np.random.default_rng(3)
-    tensor = np.stack([np.full(r.shape, value, np.float32) for value in (2.0, 0.1, 3.0)])
-    first = r._factor(NEAR, tensor, stiffness, kept=True)
-    noisy = tensor * 1.15 * (1 + 0.2 * grain.standard_normal(tensor.shape)).astype(np.float32)
-    assert r._factor(NEAR, noisy, stiffness, kept=True) is first
-    assert r._factor(NEAR, tensor, stiffness, kept=False) is not first
-    hidden = tensor.copy()
-    hidden[:, :24, :24] = 0
-    again = r._factor(NEAR, hidden, stiffness, kept=True)
-    assert again is not first
-    assert r._spread(again)[0, 0, 0] > 2 * r._spread(first)[0, 0, 0]
-    assert r._factor(NEAR, 1.3 * hidden, stiffness, kept=True) is not again
 
 
 @pytest.mark.property
