@@ -33,6 +33,7 @@ SOFT_SIGMA = 0.7  # px of a rim of which nothing could be read
 DARKEST = 2e-3
 BLURRED_PX = 2  # around a mark that its blur reaches
 TAKEN_PX = 4.0  # from the rim, from which ink that looks like what is behind is no blur of it
+BY_PX = 28  # from what is behind, within which a mark is by the rim
 BESIDE_PX, LEAST_EDGE = 14, 12  # px around it, and px of rim in that, that tell how the rim goes on
 ALONG_TIMES, ALONG_PX = 1.0, 20  # mark's sizes and px around it, in which the slope is alike
 LARGE_SHARE = 0.2  # of the largest part of what is behind
@@ -74,6 +75,7 @@ def read_rim(
     through: MaskBool | None = None,
     seems: MaskBool | None = None,
     drawn: MaskBool | None = None,
+    front: MaskBool | None = None,
 ) -> Rim:
     """The rim of the surface that a mark (``inside``, (h, w)) lies on, in a picture (h, w, 3) around it.
 
@@ -81,10 +83,11 @@ def read_rim(
     shade may look like hair. It is asked only where any of them lie within the mark. ``own`` as in `on_surface`.
     ``through`` (h, w) is what of the mark tells nothing of the rim, which goes on along it as on both sides.
     ``seems`` (h, w) is what `behind_the_rim` gives without ``shown``, where that is known. ``drawn`` (h, w) is darker
-    than the surface, and tells nothing of its slope, which there is as it is along it.
+    than the surface, and tells nothing of its slope, which there is as it is along it; nor does what lies in ``front``
+    (h, w) of it.
     """
     blind = np.zeros_like(inside) if through is None else grown(through, BLURRED_PX)
-    behind = behind_the_rim(frame_lin, inside, own=own) if seems is None else seems
+    behind = behind_the_rim(frame_lin, inside, own=own, front=front) if seems is None else seems
     behind = _not_shown(behind, inside, shown) & ~blind
     line = None if through is None else rim_along(behind, blind)
     if line is not None:
@@ -93,12 +96,13 @@ def read_rim(
         return Rim(np.full(inside.shape, 1e3, np.float32), np.ones(inside.shape, np.float32))
     depth = np.where(behind, 1 - distance_from(~behind), distance_from(behind)).astype(np.float32)
     if line is not None:
-        depth = np.where(blind, line, depth)
+        depth = np.where(np.isnan(line), depth, line)
     hard = Rim(depth, cv2.GaussianBlur(1 - behind.astype(np.float32), (0, 0), SOFT_SIGMA))
     if not (behind & inside).any():
         return hard
     shares, told, beyond = _shares(frame_lin, depth)
     unread = blind if drawn is None else blind | grown(drawn, BLURRED_PX)
+    unread = unread if front is None else unread | front
     band = told & (depth > -OUTER_PX) & (depth < INNER_PX) & ~unread
     if through is not None:
         band &= grown(through, _along_px(through))
@@ -123,9 +127,11 @@ def behind_the_rim(
     shown: Callable[[MaskBool], MaskBool] | None = None,
     own: np.ndarray | None = None,
     size: float = 1.0,
+    front: MaskBool | None = None,
 ) -> MaskBool:
-    """Where the picture shows what is behind the surface, (h, w); all as in `read_rim`, ``size`` as in `on_surface`."""
-    return _not_shown(_behind(frame_lin, inside, own, size), inside, shown)
+    """Where the picture shows what is behind the surface, (h, w); all as in `read_rim`, ``size`` and ``front`` as in
+    `on_surface`."""
+    return _not_shown(_behind(frame_lin, inside, own, size, front), inside, shown)
 
 
 def _not_shown(behind: MaskBool, inside: MaskBool, shown: Callable[[MaskBool], MaskBool] | None) -> MaskBool:
@@ -141,16 +147,39 @@ def taken_for_behind(behind: MaskBool, ink: MaskBool) -> bool:
         return False
     blind = grown(ink, BLURRED_PX)
     line = rim_along(behind & ~blind, blind)
-    return line is None or bool((line[behind & ink] > TAKEN_PX).any())
+    return line is None or not bool((line[behind & ink] <= TAKEN_PX).all())
+
+
+def not_ink(behind: MaskBool, inside: MaskBool) -> MaskBool:
+    """What is ``behind`` (h, w), without what of a mark (``inside``) only looks like it, far within the rim that goes
+    on along it."""
+    if not (behind & inside).any():
+        return behind
+    line = rim_along(behind, inside)
+    return behind if line is None else behind & ~(inside & (line > TAKEN_PX))
 
 
 def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
-    """The depth (h, w), as in `Rim`, that pixels of a mark (``inside``) have; None where no rim is beside it.
+    """The depth (h, w), as in `Rim`, that pixels of a mark (``inside``) have by the rim, NaN where nothing tells; None
+    where no rim is beside it.
 
-    A dark mark by the rim looks like what is ``behind`` (outside of the mark); but the rim goes on along the mark as it
-    goes on both its sides, as a parabola.
+    A dark mark by the rim looks like what is ``behind``, which tells only outside of the mark; but the rim goes on
+    along the mark as it goes on both its sides, as a parabola. A mark that goes round a limb has a rim at either end.
     """
-    near, behind = grown(inside, BESIDE_PX), _large_parts(behind)
+    by_the_rim = inside & (distance_from(behind & ~inside) < BY_PX)
+    count, ends = cv2.connectedComponents(grown(by_the_rim, BESIDE_PX).astype(np.uint8))
+    depth, told = np.full(inside.shape, np.nan, np.float32), False
+    for i in range(1, count):
+        end = by_the_rim & (ends == i)
+        one = _along_one(behind & ~inside, end)
+        if one is not None:
+            depth[end], told = one[end], True
+    return depth if told else None
+
+
+def _along_one(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
+    """`rim_along` where there is one rim at most."""
+    near, behind = grown(inside, BESIDE_PX), ~_large_parts(~_large_parts(behind))
     edge = behind & grown(~behind & ~inside, 1) & near & ~grown(inside, 1)
     points = np.argwhere(edge)[:, ::-1].astype(np.float64)
     if len(points) < LEAST_EDGE:
@@ -280,11 +309,15 @@ def _local_mean(values: ImageF32, where: MaskBool) -> np.ndarray:
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-9))
 
 
-def _behind(frame: ImageF32, inside: MaskBool, own: np.ndarray | None, size: float) -> MaskBool:
+def _behind(frame: ImageF32, inside: MaskBool, own: np.ndarray | None, size: float, front: MaskBool | None) -> MaskBool:
     """Where the picture shows what is behind the surface; of a large mark at half the size, its rim drawn smoothly."""
     h, w = inside.shape
     if size < 1 or min(h, w) < LARGE_PX:
-        return on_surface(frame, inside, size=size, own=own, grazed=True)[1]
-    small = cv2.resize(inside.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
-    _, behind = on_surface(halved(frame), small, size=0.5, own=own, grazed=True)
+        return on_surface(frame, inside, size=size, own=own, grazed=True, front=front)[1]
+
+    def small(mask: MaskBool) -> MaskBool:
+        return cv2.resize(mask.astype(np.uint8), (w // 2, h // 2), interpolation=cv2.INTER_NEAREST).astype(bool)
+
+    hidden = None if front is None else small(front)
+    _, behind = on_surface(halved(frame), small(inside), size=0.5, own=own, grazed=True, front=hidden)
     return cv2.resize(behind.astype(np.float32), (w, h), interpolation=cv2.INTER_CUBIC) > 0.5

@@ -19,13 +19,14 @@ BAND_PX = 24  # around the mark: most of it is surface
 TOLERANCE_LEAST, SPREADS = 0.08, 4.0  # in natural log units; times the surface's own spread
 DARKEST = 2e-3
 MANY = 4000  # pixels tell where the clusters are; more only take time
-BEHIND_SPREADS = 3.0
+BEHIND_SPREADS, LEAST_SPREAD = 3.0, 0.02
 RIM_PX = 10  # how deep the doubtful band along the rim may be
 RIM_MEDIAN_PX = 8
 NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
 LEAST_APART = 0.1  # of what is behind, between the two sides
 FEW_PX = 200  # by the rim, that may be a mixture of both
 OTHER_PX = 50  # of another colour, from which there is any
+FEW, COLOURS = 20, 3  # pixels, that make no cluster; that a wall has in a part of it
 APART = 2.5  # spreads between the centres of two clusters
 SAME_HUE = 0.9  # cosine between two colours, as they leave white
 SOFT_EDGE = 0.06  # of the way from one colour to the other, per px: what is out of focus by 5 px is steeper
@@ -55,6 +56,7 @@ def on_surface(
     size: float = 1.0,
     own: np.ndarray | None = None,
     grazed: bool = False,
+    front: MaskBool | None = None,
 ) -> tuple[MaskBool, MaskBool]:
     """(surface, behind): where the picture shows the surface that the mark is on, and where something else.
 
@@ -62,33 +64,34 @@ def on_surface(
     hangs together with it; a drawing is neither. A surface's own blotches and shades are not behind it: that
     has a colour which is beyond doubt another one. ``size``: how large the picture is beside the one that all lengths
     are meant for; ``own`` (2,): the surface's own `log_ratios`, where they are known. ``grazed``: the surface is what
-    light that grazes it by its rim has bleached, too.
+    light that grazes it by its rim has bleached, too. ``front`` (h, w) is what hides the surface: neither.
     """
     log = _calm_log(img_lin, size)
     ratios = _ratios(log)
     near = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * BAND_PX * size),) * 2, np.uint8)).astype(bool)
-    band = near & ~inside
+    seen = np.ones_like(inside) if front is None else ~front
+    band = near & ~inside & seen
     if band.sum() < 50:
         return ~inside, np.zeros_like(inside)
-    around, within = (values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside]))
-    cluster, other = _surface_cluster(around, within, own)
+    around, within = (values[:: 1 + len(values) // MANY] for values in (ratios[band], ratios[inside & seen]))
+    cluster, others = _surface_cluster(around, within, own)
     off = _off(ratios, *cluster)
-    surface = _tidy((off < 1) & (off <= _off(ratios, *other)) if other else off < 1, size)
-    beside = ~surface & ~inside
+    surface = off < 1
+    for other in others:
+        surface &= off <= _off(ratios, *other)
+    surface = _tidy(surface, size)
+    beside = ~surface & ~inside & seen
     if beside.sum() < 50:
         return surface, np.zeros_like(inside)
     features = np.concatenate([ratios, log], axis=-1)
-    usual = np.median(features[beside & near], axis=0) if (beside & near).sum() > 50 else np.median(features[beside], 0)
-    around = features[beside & near] if (beside & near).sum() > 50 else features[beside]
-    width = 1.4826 * np.median(np.abs(around - usual), axis=0) + 0.02
-    like = (np.abs(features - usual) / width < BEHIND_SPREADS).all(axis=-1)
-    behind = _tidy((like | beside) & ~surface, size)
+    like = _like(features, features[beside & near] if (beside & near).sum() > 50 else features[beside])
+    behind = _tidy((like | beside) & ~surface & seen, size)
     lighter = log.mean(axis=-1) - np.median(log[surface & near] if (surface & near).any() else log)
-    behind = _others(behind, ~inside, ratios, lighter, cluster, size)
+    behind = _others(behind, ~inside & seen, ratios, lighter, cluster, size)
     if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
-    sure = _tidy(behind & like, size)
+    sure = _tidy(behind & (like | (_beyond_doubt(ratios, cluster) & _deep(behind, RIM_PX * size))), size)
     return surface, _up_to_the_rim(np.exp(log), behind, sure, beside_mark, size=size, grazed=grazed)
 
 
@@ -118,7 +121,7 @@ def _others(
     others, few = [False], [False]
     for i in range(1, count):
         part = ratios[(labels == i) & outside]
-        other = len(part) > 0 and _another(_described(part), own)
+        other = len(part) > 0 and _of_others(part, own)
         others.append(other and not _fades(labels == i, np.median(part, axis=0), ratios, lighter, own[0], size))
         few.append(0 < len(part) < FEW_PX * size**2)
     kept = np.array(others) | (np.array(few) & any(others))
@@ -181,21 +184,17 @@ def _local_mean(values: ImageF32, where: MaskBool, sigma: float) -> np.ndarray:
     return np.asarray(total[..., :3] / np.maximum(total[..., 3:], 1e-6))
 
 
-def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | None) -> tuple[Cluster, Cluster | None]:
-    """The surface's ratios: of the one or two clusters in the band, that which is nearest to its ``own``, or else that
-    which fills more of the band and of the mark together, for skin goes on between the lines of a drawing; and the
-    other one."""
-    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
-    points = band.astype(np.float32)
-    cv2.setRNGSeed(5)
-    _, labels, _ = cv2.kmeans(points, 2, None, criteria, 4, cv2.KMEANS_PP_CENTERS)
-    clusters = [_described(band[labels.ravel() == i]) for i in range(2) if (labels == i).sum() > 20]
+def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | None) -> tuple[Cluster, list[Cluster]]:
+    """The surface's ratios: of the clusters in the band, that which is nearest to its ``own``, or else that which
+    fills more of the band and of the mark together, for skin goes on between the lines of a drawing; and the other
+    ones. They are one or two; three where two are as broad as a wall of many colours makes them."""
+    clusters = _clusters(band, 2)
     if len(clusters) == 2:
         (a, sa), (b, sb) = clusters
         if (np.abs(a - b) < APART * np.hypot(sa, sb)).all():
-            clusters = []
+            clusters = _clusters(band, 3) if _described(band)[1].max() > OTHER else []
     if not clusters:
-        return _described(band), None
+        return _described(band), []
 
     filled = np.zeros(len(clusters))
     if own is not None:
@@ -206,7 +205,49 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | Non
             offs = np.stack([_off(part, *cluster) for cluster in clusters])
             filled += ((offs < 1) & (offs <= offs.min(axis=0))).mean(axis=1)
     first, *others = (clusters[i] for i in np.argsort(-filled, kind="stable"))
-    return first, others[0] if others else None
+    return first, others
+
+
+def _clusters(values: np.ndarray, count: int) -> list[Cluster]:
+    """So many clusters of ratios (N, 2), or fewer: what is but a few is none."""
+    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
+    cv2.setRNGSeed(5)
+    _, labels, _ = cv2.kmeans(values.astype(np.float32), count, None, criteria, 4, cv2.KMEANS_PP_CENTERS)
+    members = [values[labels.ravel() == i] for i in range(count)]
+    return [_described(of) for of in members if len(of) > FEW]
+
+
+def _of_others(values: np.ndarray, own: Cluster) -> bool:
+    """Whether ratios (N, 2) are those of something else, or of some things: each beyond doubt of another colour."""
+    if _another(_described(values), own):
+        return True
+    few = values[:: 1 + len(values) // MANY]
+    return len(few) > COLOURS * FEW and all(_another(cluster, own) for cluster in _clusters(few, COLOURS))
+
+
+def _like(features: np.ndarray, those: np.ndarray) -> MaskBool:
+    """Which pixels, by their features (h, w, C), the first two log ratios, are like ``those`` (N, C) by and large; if
+    those have many colours, like those of one of them."""
+    usual, spread = _described(those)
+    looks = [(usual, spread)]
+    if spread[:2].max() > OTHER:
+        looks = _clusters(those[:: 1 + len(those) // MANY], COLOURS) or looks
+    near = [
+        (np.abs(features - usual) / (spread + LEAST_SPREAD) < BEHIND_SPREADS).all(axis=-1) for usual, spread in looks
+    ]
+    return np.asarray(np.any(near, axis=0))
+
+
+def _beyond_doubt(ratios: ImageF32, own: Cluster) -> MaskBool:
+    """Which pixels by themselves (h, w) have another colour."""
+    apart = np.abs(ratios - own[0])
+    return np.asarray((np.hypot(*np.moveaxis(apart, -1, 0)) > OTHER) & ((apart / own[1]).max(axis=-1) > OTHER_SPREADS))
+
+
+def _deep(mask: MaskBool, px: float) -> MaskBool:
+    """What of a mask (h, w) lies further than so many px within it; beyond the picture it goes on."""
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_odd(2 * px),) * 2)
+    return cv2.erode(mask.astype(np.uint8), kernel, borderValue=1) > 0
 
 
 def _another(one: Cluster, own: Cluster) -> bool:

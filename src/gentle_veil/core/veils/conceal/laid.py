@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from gentle_veil.core.composite.carried import sampled_field, within_box
-from gentle_veil.core.types import ImageF32
+from gentle_veil.core.types import ImageF32, MaskBool
 from gentle_veil.core.veils.conceal.drawn import AWAY_STEPS, haze_at
 
 
@@ -50,6 +50,13 @@ class LaidPlate:
     def haze(self) -> ImageF32:
         """By how much ink that has run darkens the skin there, log light (h, w, 3)."""
         return haze_at(np.array(self.plate["haze"]), self.away)
+
+    def own_ratios(self, inside: MaskBool) -> np.ndarray | None:
+        """The surface's own `log_ratios` (2,), by its tone under a mark (h, w)."""
+        if not inside.any():
+            return None
+        tone = np.median(self.tone[inside], axis=0)
+        return np.array([tone[0] - tone[1], tone[2] - tone[1]])
 
     @property
     def whole(self) -> bool:

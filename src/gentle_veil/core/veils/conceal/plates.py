@@ -7,6 +7,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from gentle_veil.core.composite.matte import Box, grown
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
@@ -20,7 +21,7 @@ from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.relit import lit_tone, shown_there
 from gentle_veil.core.veils.conceal.slip import drawing_off
-from gentle_veil.core.veils.conceal.surround import Surround
+from gentle_veil.core.veils.conceal.surround import FRONT_EDGE, Surround
 
 INK_PX, NEAR_INK_PX = 1.0, 3.0  # reference px from what is drawn, within which it is, and its edges are
 STRONG_INK = 0.6  # of the skin's light that it lets through
@@ -112,13 +113,15 @@ def _rim(laid: LaidPlate, around: Surround, frame: ImageF32) -> Rim:
     def shown(doubtful: MaskBool) -> MaskBool:
         return shown_there(laid, around, frame, doubtful)
 
-    seems, through, drawn = behind_the_rim(frame, inside), None, None
+    front = None if around.front is None else grown(around.front > 0, FRONT_EDGE)
+    through, drawn = None, None
+    seems = behind_the_rim(frame, inside, own=laid.own_ratios(inside), front=front)
     if (seems & inside).any():
         ink = inside & (laid.depth > 0) & (laid.away < INK_PX)
         through = ink if taken_for_behind(seems, ink) else None
         # Thin or pale ink hardly looks like a mixture with what is behind; and beside it the rim is known all along.
         drawn = ink & (laid.picture.mean(axis=-1) < STRONG_INK * np.exp(laid.tone).mean(axis=-1))
-    return read_rim(frame, inside, shown, through=through, seems=seems, drawn=drawn)
+    return read_rim(frame, inside, shown, through=through, seems=seems, drawn=drawn, front=front)
 
 
 def _reach(site: Site, softness: dict[str, float], k: str, around: Surround, laid: LaidPlate, frame: ImageF32) -> Reach:
@@ -151,7 +154,12 @@ def _texture(
     quilt = quilt_of(plate)
     if quilt is None:
         return np.zeros((*around.distance.shape, 3), np.float32)
-    texture = lay_quilt(site.canvas, site.placement.track, site.row, quilt, around, wanted, site.front)
+    track = site.placement.track
+
+    def kept(box: Box) -> ImageF32:
+        return LaidPlate(plate, track.map_ref_from_frame(site.row, box)).picture
+
+    texture = lay_quilt(site.canvas, track, site.row, quilt, around, wanted, site.front, kept)
     if painted is not None:
         # A painted plate has pores of its own; only the grain must be the frame's.
         texture = GRAIN_SHARE * (texture - cv2.GaussianBlur(texture, (0, 0), GRAIN_SIGMA))

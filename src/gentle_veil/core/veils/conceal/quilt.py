@@ -176,9 +176,11 @@ def lay_quilt(
     around_mark: Surround,
     wanted: MaskBool,
     front: Callable[[Box], MatteF32 | None] = lambda box: None,
+    kept: Callable[[Box], ImageF32] | None = None,
 ) -> ImageF32:
     """By how much each pixel of the surround's box is lighter or darker than its tone, (h, w, 3), where ``wanted``;
-    ``front`` gives what lies in front of the surface over a box (h, w), None where nothing does."""
+    ``front`` gives what lies in front of the surface over a box (h, w), None where nothing does; where it hides all
+    sources, ``kept`` gives what the surface looked like there (h, w, 3)."""
     box, ring = around_mark.box, around_mark.ring
     targets = track.carry(quilt.patches[:, :2], row)
     sources = track.carry(quilt.patches[:, 2:4], row)
@@ -204,27 +206,33 @@ def lay_quilt(
     shifts = sources - np.array(around[:2]) + mirrored * (corners - targets)
     if not seen.any():
         return total
-    cut = taken(texture, shifts[seen], mirrored[seen], side)
+    laid = np.flatnonzero(seen)
+    if hidden is not None:
+        clear = ~_touching(hidden > 0, np.rint(sources).astype(int) - half - around[:2], side)
+        laid = np.where(clear[laid], laid, _stand_ins(clear, len(laid), laid))
+        if kept is not None and not clear.any():
+            texture = np.where(hidden[..., None] > 0, _texture(kept(around), TEXTURE_SIGMA * scale), texture)
+    cut = taken(texture, shifts[laid], mirrored[laid], side)
     # On this very frame a source may have come under a fold or a hair: it is held to what is usual.
     strength = _strengths(cut)
     around_it = texture[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]][ring]
     own_skin = 1.4826 * float(np.median(np.abs(around_it))) if len(around_it) > 50 else np.inf
-    stronger = stronger[seen]
+    stronger = stronger[laid]
     plain = strength <= STRANGE_TIMES * own_skin
-    if hidden is not None:
-        at = np.rint(sources).astype(int) - half - around[:2]
-        clear = ~_touching(hidden > 0, at[seen], side)
-        plain = plain & clear if (plain & clear).any() else plain
-    good = np.flatnonzero(plain)
-    if 0 < len(good) < len(cut):
-        # Some sources have turned away, or something has come before them: others stand in for them.
-        which = np.arange(len(cut))
-        which = np.where(plain, which, good[which % len(good)])
+    if not plain.all():
+        which = np.where(plain, np.arange(len(cut)), _stand_ins(plain, len(cut), np.arange(len(cut))))
         cut, strength, stronger = cut[which], strength[which], stronger[which]
     usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
     gains = np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)
     _stitch(cut, gains * stronger, np.float32(CLIPPED * usual), weight, corners[seen] - (x0, y0), total, squares)
     return (total / np.sqrt(squares)[..., None]).astype(np.float32)
+
+
+def _stand_ins(good: MaskBool, count: int, others: np.ndarray) -> np.ndarray:
+    """``count`` numbers of what is ``good``, in turn: where sources have turned away, or something has come before
+    them, others stand in for them. Where nothing is good, the ``others`` (count,) themselves."""
+    chosen = np.flatnonzero(good)
+    return chosen[np.arange(count) % len(chosen)] if len(chosen) else others
 
 
 @njit(cache=True, nogil=True)

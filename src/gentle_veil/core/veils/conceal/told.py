@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gentle_veil.core.composite.matte import distance_from, grown
+from gentle_veil.core.retouch.rim import not_ink
 from gentle_veil.core.retouch.surface_colour import on_surface
 from gentle_veil.core.types import ImageF32, MaskBool
 from gentle_veil.core.veils.conceal.drawn import drawn_on
@@ -42,6 +43,7 @@ def told_by(img_lin: ImageF32, inside: MaskBool, marks: MaskBool) -> Told:
     """Convention: ``img_lin`` (h, w, 3) a look at the surface as on the reference; ``inside`` (h, w) the mark,
     ``marks`` the others on it."""
     surface, behind = on_surface(img_lin, inside, grazed=True)
+    behind = not_ink(behind, inside)
     surface &= ~grown(behind, EDGE_PX)
     depth = distance_from(behind)
     # The tone meets whatever lies around the mark, lips too; texture comes from plain skin only.
