@@ -170,7 +170,7 @@ def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
     count, ends = cv2.connectedComponents(grown(by_the_rim, BESIDE_PX).astype(np.uint8))
     depth, told = np.full(inside.shape, np.nan, np.float32), False
     for i in range(1, count):
-        end = by_the_rim & (ends == i)
+        end = by_the_rim & (ends == i) if count > 2 else inside
         one = _along_one(behind & ~inside, end)
         if one is not None:
             depth[end], told = one[end], True

@@ -91,7 +91,7 @@ def on_surface(
     if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
-    sure = _tidy(behind & (like | (_beyond_doubt(ratios, cluster) & _deep(behind, RIM_PX * size))), size)
+    sure = _tidy(behind & like, size)
     return surface, _up_to_the_rim(np.exp(log), behind, sure, beside_mark, size=size, grazed=grazed)
 
 
@@ -236,18 +236,6 @@ def _like(features: np.ndarray, those: np.ndarray) -> MaskBool:
         (np.abs(features - usual) / (spread + LEAST_SPREAD) < BEHIND_SPREADS).all(axis=-1) for usual, spread in looks
     ]
     return np.asarray(np.any(near, axis=0))
-
-
-def _beyond_doubt(ratios: ImageF32, own: Cluster) -> MaskBool:
-    """Which pixels by themselves (h, w) have another colour."""
-    apart = np.abs(ratios - own[0])
-    return np.asarray((np.hypot(*np.moveaxis(apart, -1, 0)) > OTHER) & ((apart / own[1]).max(axis=-1) > OTHER_SPREADS))
-
-
-def _deep(mask: MaskBool, px: float) -> MaskBool:
-    """What of a mask (h, w) lies further than so many px within it; beyond the picture it goes on."""
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_odd(2 * px),) * 2)
-    return cv2.erode(mask.astype(np.uint8), kernel, borderValue=1) > 0
 
 
 def _another(one: Cluster, own: Cluster) -> bool:

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from gentle_veil.core.retouch.rim import INNER_PX, OUTER_PX, PLACES, carried_along, read_rim, rim_along
+from gentle_veil.core.retouch.rim import INNER_PX, OUTER_PX, PLACES, behind_the_rim, carried_along, read_rim, rim_along
 
 SHAPE = (200, 220)
 YS, XS = np.mgrid[: SHAPE[0], : SHAPE[1]].astype(float)
@@ -152,5 +152,32 @@ def test_along_a_mark__the_rim_is_moved_as_beside_it_and_not_as_where_nothing_te
     np.testing.assert_array_equal(moved[~unread], (settled - depth)[~unread])
 
 
+def test_a_mark_that_goes_round_a_limb__has_a_rim_at_either_end() -> None:
+    above, below = 40 + 0.1 * XS, 150 + 0.1 * XS
+    mark = np.abs(XS - 110) < 25
+    behind = (np.minimum(YS - above, below - YS) < 0) & ~mark
+    depth = rim_along(behind, mark)
+    assert depth is not None
+    truth = np.minimum(YS - above, below - YS) / np.hypot(1, 0.1)
+    told = np.isfinite(depth) & mark
+    assert told[:60].any()
+    assert told[150:].any()
+    assert np.abs(depth - truth)[told].max() < 1.5
+
+
+@pytest.mark.truth
+def test_beside_a_wall_of_many_colours__the_rim_is_told_from_each_of_them() -> None:
+    panels = np.where(
+        (XS < 80)[..., None], WALL, np.where((XS < 140)[..., None], [0.03, 0.04, 0.09], [0.3, 0.45, 0.28])
+    )
+    grain = 1 + 0.02 * np.random.default_rng(3).normal(size=(*SHAPE, 1))
+    sharp = np.where((YS < BEND)[..., None], SKIN, cv2.GaussianBlur(panels, (0, 0), 4))
+    picture = (cv2.GaussianBlur(sharp, (0, 0), 1.0) * grain).astype(np.float32)
+    behind = behind_the_rim(picture, INSIDE, own=np.log(SKIN[[0, 2]] / SKIN[1]))
+    near = np.abs(YS - BEND) < 25
+    assert np.mean(behind == (YS > BEND), where=near) > 0.95
+
+
+@pytest.mark.truth
 def test_along_a_mark_that_has_no_rim_beside_it__there_is_none() -> None:
     assert rim_along(np.zeros(SHAPE, bool), INSIDE) is None
