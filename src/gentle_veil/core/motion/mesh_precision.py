@@ -106,7 +106,7 @@ class MeshPrecision:
         add({(0, 0): root, (0, 1): -root, (1, 0): -root, (1, 1): root})
         return banded
 
-    def factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> "Factor":
+    def factor(self, level: int, tensor: ImageF32, stiffness: Stiffness, *, kept: bool) -> Factor:
         """The factor of the precision; that of an earlier frame while the curvature has hardly changed.
 
         Single precision and a slightly old curvature are enough: every step starts from an exact residual.
@@ -165,7 +165,7 @@ class MeshPrecision:
         out[:, :-1, :-1] += d
         return self.pack(out)
 
-    def spread(self, factor: "Factor | None") -> np.ndarray:
+    def spread(self, factor: Factor | None) -> np.ndarray:
         """Posterior covariance (rows, columns, 3) at the control points, from samples of the solve's own density.
 
         With L the factor of the posterior's precision, x = L^-T e has its covariance for white e.

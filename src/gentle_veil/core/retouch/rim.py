@@ -146,7 +146,7 @@ def taken_for_behind(behind: MaskBool, ink: MaskBool) -> bool:
     if not (behind & ink).any():
         return False
     blind = grown(ink, BLURRED_PX)
-    line = rim_along(behind & ~blind, blind)
+    line = rim_along(behind, blind)
     return line is None or not bool((line[behind & ink] <= TAKEN_PX).all())
 
 
@@ -166,12 +166,13 @@ def rim_along(behind: MaskBool, inside: MaskBool) -> ImageF32 | None:
     A dark mark by the rim looks like what is ``behind``, which tells only outside of the mark; but the rim goes on
     along the mark as it goes on both its sides, as a parabola. A mark that goes round a limb has a rim at either end.
     """
-    by_the_rim = inside & (distance_from(behind & ~inside) < BY_PX)
+    outside = behind & ~inside
+    by_the_rim = inside & (distance_from(outside) < BY_PX)
     count, ends = cv2.connectedComponents(grown(by_the_rim, BESIDE_PX).astype(np.uint8))
     depth, told = np.full(inside.shape, np.nan, np.float32), False
     for i in range(1, count):
         end = by_the_rim & (ends == i) if count > 2 else inside
-        one = _along_one(behind & ~inside, end)
+        one = _along_one(outside, end)
         if one is not None:
             depth[end], told = one[end], True
     return depth if told else None

@@ -26,14 +26,14 @@ NEAR_SIGMA = 10.0  # px around a doubtful pixel in which its two sides are asked
 LEAST_APART = 0.1  # of what is behind, between the two sides
 FEW_PX = 200  # by the rim, that may be a mixture of both
 OTHER_PX = 50  # of another colour, from which there is any
-FEW, COLOURS = 20, 3  # pixels, that make no cluster; that a wall has in a part of it
+FEW, COLOURS = 20, 3  # pixels, that make no cluster; clusters that are asked for where there are many colours
 APART = 2.5  # spreads between the centres of two clusters
 SAME_HUE = 0.9  # cosine between two colours, as they leave white
 SOFT_EDGE = 0.06  # of the way from one colour to the other, per px: what is out of focus by 5 px is steeper
 OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
 
 
-Cluster = tuple[np.ndarray, np.ndarray]  # centre (2,) and spread (2,) of some ratios
+Cluster = tuple[np.ndarray, np.ndarray]  # centre (C,) and spread (C,) of some values, mostly two ratios
 
 
 def log_ratios(img_lin: ImageF32, size: float = 1.0) -> ImageF32:
@@ -192,7 +192,7 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | Non
     if len(clusters) == 2:
         (a, sa), (b, sb) = clusters
         if (np.abs(a - b) < APART * np.hypot(sa, sb)).all():
-            clusters = _clusters(band, 3) if _described(band)[1].max() > OTHER else []
+            clusters = _clusters(band, COLOURS) if _described(band)[1].max() > OTHER else []
     if not clusters:
         return _described(band), []
 
@@ -209,7 +209,7 @@ def _surface_cluster(band: np.ndarray, within: np.ndarray, own: np.ndarray | Non
 
 
 def _clusters(values: np.ndarray, count: int) -> list[Cluster]:
-    """So many clusters of ratios (N, 2), or fewer: what is but a few is none."""
+    """So many clusters of values (N, C), or fewer: what is but a few is none."""
     criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
     cv2.setRNGSeed(5)
     _, labels, _ = cv2.kmeans(values.astype(np.float32), count, None, criteria, 4, cv2.KMEANS_PP_CENTERS)

@@ -152,6 +152,7 @@ def test_along_a_mark__the_rim_is_moved_as_beside_it_and_not_as_where_nothing_te
     np.testing.assert_array_equal(moved[~unread], (settled - depth)[~unread])
 
 
+@pytest.mark.truth
 def test_a_mark_that_goes_round_a_limb__has_a_rim_at_either_end() -> None:
     above, below = 40 + 0.1 * XS, 150 + 0.1 * XS
     mark = np.abs(XS - 110) < 25

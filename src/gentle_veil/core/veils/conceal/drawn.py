@@ -133,7 +133,12 @@ def packed_away(drawn: MaskBool) -> dict[str, Any]:
 
 def away_at(plate: dict[str, Any], where: np.ndarray) -> ImageF32:
     """The distance in reference px from what is drawn, (h, w) at places (h, w, 2) of the reference."""
-    return carried_field(plate, "away", where, beyond=cv2.BORDER_REPLICATE)[..., 0] / np.float32(AWAY_STEPS)
+    return away_px(carried_field(plate, "away", where, beyond=cv2.BORDER_REPLICATE))
+
+
+def away_px(kept: ImageF32) -> ImageF32:
+    """The distance in reference px (h, w) of what `packed_away` kept, looked up somewhere (h, w, 1)."""
+    return kept[..., 0] / np.float32(AWAY_STEPS)
 
 
 @dataclass(frozen=True)

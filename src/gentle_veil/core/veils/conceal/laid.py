@@ -8,7 +8,7 @@ import numpy as np
 
 from gentle_veil.core.composite.carried import sampled_field, within_box
 from gentle_veil.core.types import ImageF32, MaskBool
-from gentle_veil.core.veils.conceal.drawn import AWAY_STEPS, haze_at
+from gentle_veil.core.veils.conceal.drawn import away_px, haze_at
 
 
 class LaidPlate:
@@ -44,7 +44,7 @@ class LaidPlate:
     @cached_property
     def away(self) -> ImageF32:
         """Reference px from what is drawn, (h, w)."""
-        return self._field("away")[..., 0] / np.float32(AWAY_STEPS)
+        return away_px(self._field("away"))
 
     @cached_property
     def haze(self) -> ImageF32:

@@ -7,7 +7,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import Box, grown
+from gentle_veil.core.composite.matte import Box
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.veil import Patch, Placement, Site
 from gentle_veil.core.errors import ParameterError
@@ -21,7 +21,7 @@ from gentle_veil.core.veils.conceal.plate import make_plate, quilt_of
 from gentle_veil.core.veils.conceal.quilt import lay_quilt
 from gentle_veil.core.veils.conceal.relit import lit_tone, shown_there
 from gentle_veil.core.veils.conceal.slip import drawing_off
-from gentle_veil.core.veils.conceal.surround import FRONT_EDGE, Surround
+from gentle_veil.core.veils.conceal.surround import Surround
 
 INK_PX, NEAR_INK_PX = 1.0, 3.0  # reference px from what is drawn, within which it is, and its edges are
 STRONG_INK = 0.6  # of the skin's light that it lets through
@@ -113,7 +113,7 @@ def _rim(laid: LaidPlate, around: Surround, frame: ImageF32) -> Rim:
     def shown(doubtful: MaskBool) -> MaskBool:
         return shown_there(laid, around, frame, doubtful)
 
-    front = None if around.front is None else grown(around.front > 0, FRONT_EDGE)
+    front = None if around.front is None else around.hidden
     through, drawn = None, None
     seems = behind_the_rim(frame, inside, own=laid.own_ratios(inside), front=front)
     if (seems & inside).any():

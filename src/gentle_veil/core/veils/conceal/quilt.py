@@ -209,7 +209,7 @@ def lay_quilt(
     laid = np.flatnonzero(seen)
     if hidden is not None:
         clear = ~_touching(hidden > 0, np.rint(sources).astype(int) - half - around[:2], side)
-        laid = np.where(clear[laid], laid, _stand_ins(clear, len(laid), laid))
+        laid = _stood_in(laid, clear)
         if kept is not None and not clear.any():
             texture = np.where(hidden[..., None] > 0, _texture(kept(around), TEXTURE_SIGMA * scale), texture)
     cut = taken(texture, shifts[laid], mirrored[laid], side)
@@ -220,7 +220,7 @@ def lay_quilt(
     stronger = stronger[laid]
     plain = strength <= STRANGE_TIMES * own_skin
     if not plain.all():
-        which = np.where(plain, np.arange(len(cut)), _stand_ins(plain, len(cut), np.arange(len(cut))))
+        which = _stood_in(np.arange(len(cut)), plain)
         cut, strength, stronger = cut[which], strength[which], stronger[which]
     usual = np.float32(max(min(float(np.median(strength)), RING_TIMES * own_skin), 1e-6))
     gains = np.minimum(LOUDEST * usual / np.maximum(strength, 1e-6), 1.0).astype(np.float32)
@@ -228,11 +228,11 @@ def lay_quilt(
     return (total / np.sqrt(squares)[..., None]).astype(np.float32)
 
 
-def _stand_ins(good: MaskBool, count: int, others: np.ndarray) -> np.ndarray:
-    """``count`` numbers of what is ``good``, in turn: where sources have turned away, or something has come before
-    them, others stand in for them. Where nothing is good, the ``others`` (count,) themselves."""
+def _stood_in(which: np.ndarray, good: MaskBool) -> np.ndarray:
+    """The numbers ``which`` (N,), the ``good`` ones in turn standing in for those that are not: of sources that have
+    turned away, or that something has come before. Where nothing is good, they stay."""
     chosen = np.flatnonzero(good)
-    return chosen[np.arange(count) % len(chosen)] if len(chosen) else others
+    return np.where(good[which], which, chosen[np.arange(len(which)) % len(chosen)]) if len(chosen) else which
 
 
 @njit(cache=True, nogil=True)

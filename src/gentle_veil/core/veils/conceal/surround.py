@@ -37,8 +37,14 @@ class Surround:
         """The same with something in front, which tells nothing of the surface, nor does its blurred edge."""
         if front is None:
             return self
-        ring = self.ring & ~grown(front > 0, FRONT_EDGE)
-        return replace(self, ring=ring, front=front, shown=float(ring.sum()) / max(float(self.ring.sum()), 1.0))
+        there = replace(self, front=front)
+        ring = self.ring & ~there.hidden
+        return replace(there, ring=ring, shown=float(ring.sum()) / max(float(self.ring.sum()), 1.0))
+
+    @property
+    def hidden(self) -> MaskBool:
+        """Where what lies in front, or its blurred edge, tells nothing of the surface (h, w)."""
+        return np.zeros_like(self.ring) if self.front is None else grown(self.front > 0, FRONT_EDGE)
 
     @property
     def size(self) -> tuple[int, int]:
