@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from gentle_veil.core.composite.behind import laid_behind
 from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.contracts.frames import FrameSource
 from gentle_veil.core.contracts.keyed import Keyed
@@ -106,8 +107,8 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue
-        passing = front(patch.box)
-        matte = patch.matte if passing is None else patch.matte * (1 - passing)
+        patch, left = laid_behind(patch, layer.placement.front, k, canvas)
+        matte = patch.matte if left is None else patch.matte * left
         matte = matte * np.float32(layer.strength(k))
         canvas.lay(patch.box, patch.img_lin, matte)
         laid.append(LaidPatch(layer.name, patch, matte))

@@ -8,7 +8,7 @@ from typing import Any
 from gentle_veil.domain.recipe import Drape, Outline, Veil
 
 FOLLOW_CODE = "40"  # raised when a follower gives other numbers
-RENDER_CODE = "33"  # raised when a veil kind or the renderer does
+RENDER_CODE = "34"
 
 
 def content_key(*parts: Any) -> str:

@@ -17,7 +17,7 @@ from gentle_veil.core.types import MatteF32, Points
 
 BARE_PX = 4  # reference px around a mark that is seen, that are free as well
 COVERED = 0.6  # of such a mark's place, from which the thing that was found over it is none
-EDGE = (0.3, 0.7)  # of a found field between its pixels, over which a thing ends
+TOUCHED = (0.04, 0.2)  # shares of its light over which a pixel stops telling what the surface looks like
 
 
 @dataclass(frozen=True)
@@ -30,16 +30,21 @@ class InFront:
 
     def __call__(self, k: int, box: Box) -> MatteF32 | None:
         """Over a box of frame ``k`` (h, w), 1 where something is in front; None where nothing is."""
-        found = self._found(k, box)
+        found = self.share(k, box)
         if found is None and not self.holdouts:
             return None
-        free = np.ones((box[3] - box[1], box[2] - box[0]), np.float32)
-        free = let_through(free, box, self.holdouts, k)
+        free = self.drawn(k, box)
         if found is not None:
-            free = free * (1 - found)
+            free = free * (1 - np.clip((found - TOUCHED[0]) / (TOUCHED[1] - TOUCHED[0]), 0, 1))
         return None if (free >= 1).all() else np.asarray(1 - free, np.float32)
 
-    def _found(self, k: int, box: Box) -> MatteF32 | None:
+    def drawn(self, k: int, box: Box) -> MatteF32:
+        """Over a box of frame ``k`` (h, w), 0 where a holdout was drawn."""
+        return let_through(np.ones((box[3] - box[1], box[2] - box[0]), np.float32), box, self.holdouts, k)
+
+    def share(self, k: int, box: Box) -> MatteF32 | None:
+        """Over a box of frame ``k`` (h, w), how much of the light is that of what was found to pass; None where it is
+        all the surface's."""
         here = self.found["frames"].get(str(k)) if self.found else None
         row = self.track.row(k)
         if here is None or row is None:
@@ -47,8 +52,8 @@ class InFront:
         where = (self.track.map_ref_from_frame(row, box) - self.found["box"][:2]) / self.found["step"]
         x, y = (where[..., i].astype(np.float32) for i in (0, 1))
         field = unpack(here).astype(np.float32) / np.float32(255)
-        field = cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        return np.clip((field - EDGE[0]) / (EDGE[1] - EDGE[0]), 0, 1)
+        share: MatteF32 = cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return share if share.any() else None
 
 
 def uncovered(found: dict[str, Any], marks_ref: Mapping[int, Points]) -> dict[str, Any]:

@@ -89,13 +89,15 @@ class Patch:
     """What a veil lays on one frame.
 
     Convention: box (x0, y0, x1, y1) in frame px, exclusive end; img_lin (h, w, 3) scene-linear; matte (h, w) in
-                [0, 1], not yet multiplied by the veil's opacity; ``figures`` are measured numbers for the proof
+                [0, 1], not yet multiplied by the veil's opacity; ``figures`` are measured numbers for the proof;
+                ``bare``: it is the surface with nothing in front, and was not made from what the frame shows there
     """
 
     box: Box
     img_lin: ImageF32
     matte: MatteF32
     figures: dict[str, float] = field(default_factory=dict)
+    bare: bool = False
 
 
 class VeilKind(Protocol):

@@ -4,7 +4,7 @@ Each frame is carried back to the reference and compared with how the surface lo
 what is surely a thing is looked for: it has another colour, or another tone and not the surface's drawing, or hides
 what is drawn there. It tells on which frames something passes, and how that looks. On those the light is that of the
 undisturbed frames around; each pixel has odds by colour, tone and drawing, and the split into surface and thing with
-the best odds, and with borders where the picture has edges, is found.
+the best odds, and with borders where the picture has edges, is found; where light is mixed, how much is the thing's.
 """
 
 from collections.abc import Iterator
@@ -21,6 +21,7 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.foreign import LEAST_AREA, drawn_odds, limits_of, odds, sure_things
+from gentle_veil.core.measure.shares import THING, shares_of
 from gentle_veil.core.measure.surface_look import Look, Plane, coarser, level, light_of, lit_by, look_on
 from gentle_veil.core.measure.thing_colours import ThingColours
 from gentle_veil.core.measure.two_labels import border_costs, split
@@ -39,9 +40,7 @@ REFITS, REFIT_STAYS, REFIT_ASIDE = 2, np.array([0.015, 0.05, 0.05]), 2  # rounds
 LIKELIER_AS_WAS = 1.15  # by which light is rather what the frames around say
 ODDS_SHARE = 0.35  # what neighbours say is mostly the same
 EDGE = 0.07  # natural log
-MIXED_PX, BESIDE_SIGMA, LEAST_NEAR = 2, 3.0, 1e-3  # field px of an edge; in which the thing is asked; its least share
-LEAST_APART = 0.2  # of the surface's light, by which a thing differs from it where shares are told
-THING, BARE, LEAST_ODDS = 0.5, 0.4, 1.0  # labels; mean odds from which a piece is a thing
+BARE, LEAST_ODDS = 0.4, 1.0  # label; mean odds from which a piece is a thing
 
 
 def passing(
@@ -49,8 +48,9 @@ def passing(
 ) -> dict[str, Any]:
     """What passes in front of a drape: ``{"box", "step", "frames": {frame number k: packed (h, w) uint8}}``.
 
-    Convention: ``box`` on the reference, fields in steps of ``step`` px of it, 255 where something is in front; frames
-                on which nothing passes are left out. Empty where the surface is seen on too few frames to know it
+    Convention: ``box`` on the reference, fields in steps of ``step`` px of it: the share of the light, of 255, that
+                comes from what is in front; frames on which nothing passes are left out. Empty where the surface is
+                seen on too few frames to know it
     """
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     reference = track.reference_frames[0]
@@ -176,7 +176,7 @@ class _Search:
         rest = seen - self.fine.usual - lit_by(light, seen.shape)
         told = cv2.resize(drawn, seen.shape[1::-1], interpolation=cv2.INTER_LINEAR)
         label, said = _labels(seen, rest, self.fine, colours, told)
-        return _soft(_whole(label, said), seen, seen - rest)
+        return shares_of(_whole(label, said), seen, seen - rest, self.fine)
 
 
 def _labels(
@@ -207,23 +207,6 @@ def _whole(label: MatteF32, said: MatteF32) -> MatteF32:
     kept[0] = False
     things = kept[pieces]
     return np.where(grown(things, 1), label, 0) if things.any() else np.zeros_like(label)
-
-
-def _soft(label: MatteF32, seen: ImageF32, bare: ImageF32) -> MatteF32:
-    """Labels (h, w) whose edges are shares: how much of a pixel's light is that of the thing beside it, the rest being
-    the ``bare`` surface's. Both as they were ``seen``, (h, w, 3) natural log of light."""
-    thing = label > THING
-    edge = grown(thing, MIXED_PX) & grown(~thing, MIXED_PX)
-    core = thing & ~grown(~thing, 1)
-    if not core.any():
-        return label
-    light, surface, weight = np.exp(seen), np.exp(bare), core.astype(np.float32)[..., None]
-    both = cv2.GaussianBlur(np.concatenate([light * weight, weight], axis=-1), (0, 0), BESIDE_SIGMA)
-    across = both[..., :3] / np.maximum(both[..., 3:], 1e-6) - surface
-    apart = np.einsum("yxc,yxc->yx", across, across)
-    share = np.einsum("yxc,yxc->yx", light - surface, across) / np.maximum(apart, 1e-9)
-    told = edge & (apart > LEAST_APART**2 * np.einsum("yxc,yxc->yx", surface, surface)) & (both[..., 3] > LEAST_NEAR)
-    return np.where(told, np.clip(share, 0, 1), label).astype(np.float32)
 
 
 def undisturbed(lights: dict[int, Plane], ks: list[int], disturbed: set[int]) -> dict[int, Plane]:

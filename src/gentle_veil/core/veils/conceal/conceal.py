@@ -139,7 +139,7 @@ class Conceal:
             made = mixed(patches, shares(site, around.box, site.placement.polygon_ref, places))
         made = as_fine(made, matte > 0.5, laid.target_lin, around.ring)
         figures = {"light_stops": float(np.mean(gains)), "donor_inside": min(insides)}
-        return Patch(around.box, made, matte, figures)
+        return Patch(around.box, made, matte, figures, bare=True)
 
 
 @dataclass(frozen=True)

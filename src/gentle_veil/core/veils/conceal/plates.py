@@ -103,7 +103,7 @@ def lay_plates(
             there, plates[k], seen_from, painted, matte * rim.there * own > 0
         )
     made = (np.exp(tone) * np.maximum(1 + texture, 0)).astype(np.float32)
-    return Patch(around.box, rim.up_to(made), matte * rim.there * drawn)
+    return Patch(around.box, rim.up_to(made), matte * rim.there * drawn, bare=True)
 
 
 def _rim(laid: LaidPlate, around: Surround, frame: ImageF32) -> Rim:

@@ -1,0 +1,110 @@
+"""How much of a pixel's light is that of a thing in front, the rest being the surface's.
+
+At a sharp edge that is told from what lies right beside it. What passes fast, or out of focus, has no edge: it is
+smeared over the surface. Deep within it is the thing alone; from there its light is carried outwards, and how the
+surface would look is known, so that each pixel tells its share, the better the farther the two are apart and the surer
+the surface is. Shares change little along the edge, so that pixels which tell stand in for those that do not. What does
+not lie between the two is the thing itself.
+"""
+
+import cv2
+import numpy as np
+
+from gentle_veil.core.composite.matte import grown
+from gentle_veil.core.measure.surface_look import Look
+from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
+
+THING = 0.5  # label
+MIXED_PX, BESIDE_SIGMA, LEAST_NEAR = 2, 3.0, 1e-3  # field px of an edge; in which the thing is asked; its least share
+LEAST_APART = 0.2  # of the surface's light, by which a thing differs from it where shares are told
+DEEP, SMEARED_PX = 0.7, 28.0  # of how deep a thing goes, and field px: from where it is smeared no more
+CLOSED = 5  # field px, side of gaps in a thing that are none
+OWN_SIGMAS, WIDER = (3.0, 10.0), 1e-3  # field px, in which its own light is asked; how little the wider one weighs
+OWN_STRAYS, SLIP = 0.15, 3  # of its own light; field px, side of the neighbourhood in which the surface may be off
+OTHER_STRAYS = (
+    0.1  # per natural log of tone off the usual one: light is told from the usual, and may lie on it otherwise
+)
+NONE_SURER = 0.05  # of the way between surface and thing
+ALONG_PX, ALONG_STEP, ACROSS_SIGMA, COURSE_SIGMA = 14, 2, 1.0, 8.0  # field px along an edge; in which it runs straight
+OUTSIDE_PX, FADING_PX = 12, 6  # field px around a thing's labels, into which it is smeared at most
+MOST_MIXED, BEGINS = 0.97, 0.5  # shares
+LINE_SIGMA, OFF_LINE = 4.0, 0.2  # field px; of the way between surface and thing
+
+
+def shares_of(label: MatteF32, seen: ImageF32, bare: ImageF32, look: Look) -> MatteF32:
+    """Labels (h, w), 1 for a thing, whose edges are shares.
+
+    Convention: ``seen`` is the frame and ``bare`` what it would show with nothing in front, (h, w, 3) natural log of
+                light; ``look`` is the surface's
+    """
+    thing = label > THING
+    if not thing.any():
+        return label
+    return _smeared(_edged(label, thing, seen, bare), thing, seen, bare, look)
+
+
+def _edged(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32) -> MatteF32:
+    """Labels with shares at sharp edges, told from the thing right beside them."""
+    edge = grown(thing, MIXED_PX) & grown(~thing, MIXED_PX)
+    core = thing & ~grown(~thing, 1)
+    light, surface = np.exp(seen), np.exp(bare)
+    own, near = _beside(light, core, (BESIDE_SIGMA,))
+    across = own - surface
+    apart = _dot(across, across)
+    share = _dot(light - surface, across) / np.maximum(apart, 1e-9)
+    told = edge & (apart > LEAST_APART**2 * _dot(surface, surface)) & (near > LEAST_NEAR)
+    return np.where(told, np.clip(share, 0, 1), label).astype(np.float32)
+
+
+def _smeared(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32, look: Look) -> MatteF32:
+    """Labels with the shares of what is smeared beyond a sharp edge."""
+    thing = cv2.morphologyEx(thing.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSED, CLOSED), np.uint8)) > 0
+    depth = cv2.distanceTransform(thing.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    around = 2 * int(2 * SMEARED_PX) // 2 + 1
+    deepest = cv2.dilate(depth, np.ones((around, around), np.uint8))
+    core = thing & (depth >= np.minimum(SMEARED_PX, DEEP * deepest))
+    light, surface = np.exp(seen), np.exp(bare)
+    own, near = _beside(light, core, OWN_SIGMAS)
+    across, slip = own - surface, np.ones((SLIP, SLIP), np.uint8)
+    apart, drawn = _dot(across, across), cv2.dilate(surface, slip) - cv2.erode(surface, slip)
+    other = OTHER_STRAYS * (bare.mean(axis=-1) - np.median(bare.mean(axis=-1)[look.inside]))
+    doubt = (look.strays[0] ** 2 + other**2) * _dot(surface, surface) + OWN_STRAYS**2 * _dot(own, own)
+    doubt += _dot(drawn, drawn) + NONE_SURER**2 * apart
+    each = np.clip(_dot(light - surface, across) / np.maximum(apart, 1e-9), -1, 2).astype(np.float32)
+    tells = (apart / np.maximum(doubt, 1e-9)).astype(np.float32) ** 2
+    share = np.clip(_along(each, tells, thing), 0, 1)
+    off = light - surface - share[..., None] * across
+    off_line, way = (cv2.GaussianBlur(_dot(v, v), (0, 0), LINE_SIGMA) for v in (off, across))
+    mixed = grown(thing, OUTSIDE_PX) & ~core & (near > 0) & (share < MOST_MIXED) & (off_line < OFF_LINE**2 * way)
+    count, pieces = cv2.connectedComponents(mixed.astype(np.uint8))
+    begins = np.bincount(pieces[grown(~thing, 1) & thing & (share < BEGINS)], minlength=count) > 0
+    begins[0] = False
+    outside = cv2.distanceTransform((~thing).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    share *= np.clip((OUTSIDE_PX - outside) / FADING_PX, 0, 1)
+    return np.where(begins[pieces], share, label).astype(np.float32)
+
+
+def _along(share: MatteF32, weight: MatteF32, thing: MaskBool) -> MatteF32:
+    """The mean of shares (h, w) by ``weight`` along the edge of a ``thing`` (h, w)."""
+    calm = cv2.GaussianBlur(thing.astype(np.float32), (0, 0), COURSE_SIGMA)
+    across = np.stack([cv2.Sobel(calm, cv2.CV_32F, 1, 0), cv2.Sobel(calm, cv2.CV_32F, 0, 1)], axis=-1)
+    across /= np.maximum(np.linalg.norm(across, axis=-1, keepdims=True), 1e-9)
+    both = cv2.GaussianBlur(np.stack([share * weight, weight], axis=-1), (0, 0), ACROSS_SIGMA)
+    y, x = np.mgrid[: share.shape[0], : share.shape[1]].astype(np.float32)
+    total = np.zeros_like(both)
+    for far in range(-ALONG_PX, ALONG_PX + 1, ALONG_STEP):
+        there = cv2.remap(both, x - far * across[..., 1], y + far * across[..., 0], cv2.INTER_LINEAR)
+        total += np.float32(np.exp(-2 * (far / ALONG_PX) ** 2)) * there
+    return total[..., 0] / np.maximum(total[..., 1], 1e-9)
+
+
+def _beside(light: ImageF32, core: MaskBool, sigmas: tuple[float, ...]) -> tuple[ImageF32, MatteF32]:
+    """The light (h, w, 3) of what is in a mask, carried to where it is not, and how much of it is near by (h, w)."""
+    weight = core.astype(np.float32)[..., None]
+    both = np.concatenate([light * weight, weight], axis=-1)
+    near = sum(np.float32(WIDER**i) * cv2.GaussianBlur(both, (0, 0), sigma) for i, sigma in enumerate(sigmas))
+    return near[..., :3] / np.maximum(near[..., 3:], 1e-12), near[..., 3]
+
+
+def _dot(a: ImageF32, b: ImageF32) -> MatteF32:
+    return np.einsum("yxc,yxc->yx", a, b)
