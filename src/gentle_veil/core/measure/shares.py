@@ -16,6 +16,7 @@ from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
 THING = 0.5  # label
 MIXED_PX, BESIDE_SIGMA, LEAST_NEAR = 2, 3.0, 1e-3  # field px of an edge; in which the thing is asked; its least share
+SHARP = (0.3, 0.7)  # shares over which a sharp edge goes from surface to thing: pixels are one or the other
 LEAST_APART = 0.2  # of the surface's light, by which a thing differs from it where shares are told
 DEEP, SMEARED_PX = 0.7, 28.0  # of how deep a thing goes, and field px: from where it is smeared no more
 CLOSED = 5  # field px, side of gaps in a thing that are none
@@ -27,6 +28,7 @@ OTHER_STRAYS = (
 NONE_SURER = 0.05  # of the way between surface and thing
 ALONG_PX, ALONG_STEP, ACROSS_SIGMA, COURSE_SIGMA = 14, 2, 1.0, 8.0  # field px along an edge; in which it runs straight
 OUTSIDE_PX, FADING_PX = 12, 6  # field px around a thing's labels, into which it is smeared at most
+SOFT_PX, SOFT = 3, 0.8  # field px within its labels, and the share there below which it has no sharp edge
 MOST_MIXED, BEGINS = 0.97, 0.5  # shares
 LINE_SIGMA, OFF_LINE = 4.0, 0.2  # field px; of the way between surface and thing
 
@@ -53,7 +55,8 @@ def _edged(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32) -> 
     apart = _dot(across, across)
     share = _dot(light - surface, across) / np.maximum(apart, 1e-9)
     told = edge & (apart > LEAST_APART**2 * _dot(surface, surface)) & (near > LEAST_NEAR)
-    return np.where(told, np.clip(share, 0, 1), label).astype(np.float32)
+    ends = np.clip((share - SHARP[0]) / (SHARP[1] - SHARP[0]), 0, 1)
+    return np.where(told, ends, label).astype(np.float32)
 
 
 def _smeared(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32, look: Look) -> MatteF32:
@@ -75,7 +78,15 @@ def _smeared(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32, l
     share = np.clip(_along(each, tells, thing), 0, 1)
     off = light - surface - share[..., None] * across
     off_line, way = (cv2.GaussianBlur(_dot(v, v), (0, 0), LINE_SIGMA) for v in (off, across))
-    mixed = grown(thing, OUTSIDE_PX) & ~core & (near > 0) & (share < MOST_MIXED) & (off_line < OFF_LINE**2 * way)
+    soft = thing & (depth >= SOFT_PX) & (share < SOFT)
+    mixed = (
+        grown(thing, OUTSIDE_PX)
+        & grown(soft, OUTSIDE_PX)
+        & ~core
+        & (near > 0)
+        & (share < MOST_MIXED)
+        & (off_line < OFF_LINE**2 * way)
+    )
     count, pieces = cv2.connectedComponents(mixed.astype(np.uint8))
     begins = np.bincount(pieces[grown(~thing, 1) & thing & (share < BEGINS)], minlength=count) > 0
     begins[0] = False

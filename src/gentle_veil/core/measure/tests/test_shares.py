@@ -60,6 +60,12 @@ def test_share_of_a_smeared_bar__is_told_over_skin_and_drawing(smear: int, colou
 
 
 @pytest.mark.truth
+def test_a_sharp_edge__stays_sharp() -> None:
+    told = _told(_shot(44, 1, (0.04, 0.09, 0.3)), PASSES)
+    assert ((told > 0.1) & (told < 0.9)).mean() < 0.01
+
+
+@pytest.mark.truth
 def test_a_stripe_on_a_thing_with_sharp_edges__is_no_share() -> None:
     frames = _shot(60, 1, (0.02, 0.03, 0.05))
     pictures = np.stack([frames[k] for k in range(COUNT)])
