@@ -28,7 +28,7 @@ OTHER_STRAYS = (
 NONE_SURER = 0.05  # of the way between surface and thing
 ALONG_PX, ALONG_STEP, ACROSS_SIGMA, COURSE_SIGMA = 14, 2, 1.0, 8.0  # field px along an edge; in which it runs straight
 OUTSIDE_PX, FADING_PX = 12, 6  # field px around a thing's labels, into which it is smeared at most
-SOFT_PX, SOFT = 3, 0.8  # field px within its labels, and the share there below which it has no sharp edge
+SLOPE, SOFT_PX = (0.15, 0.85), 6  # shares, and field px over which they go on at least where there is no sharp edge
 MOST_MIXED, BEGINS = 0.97, 0.5  # shares
 LINE_SIGMA, OFF_LINE = 4.0, 0.2  # field px; of the way between surface and thing
 
@@ -60,12 +60,27 @@ def _edged(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32) -> 
 
 
 def _smeared(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32, look: Look) -> MatteF32:
-    """Labels with the shares of what is smeared beyond a sharp edge."""
+    """Labels with the shares of what is smeared, wherever they go on for longer than over a sharp edge."""
     thing = cv2.morphologyEx(thing.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSED, CLOSED), np.uint8)) > 0
     depth = cv2.distanceTransform(thing.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
-    around = 2 * int(2 * SMEARED_PX) // 2 + 1
+    around = 2 * int(SMEARED_PX) + 1
     deepest = cv2.dilate(depth, np.ones((around, around), np.uint8))
     core = thing & (depth >= np.minimum(SMEARED_PX, DEEP * deepest))
+    share, told = _told(thing, core, seen, bare, look)
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (SOFT_PX, SOFT_PX))
+    between = ((share > SLOPE[0]) & (share < SLOPE[1])).astype(np.uint8)
+    soft = cv2.morphologyEx(between, cv2.MORPH_OPEN, disc) > 0
+    mixed = told & ~core & grown(thing, OUTSIDE_PX) & grown(soft, OUTSIDE_PX) & (share < MOST_MIXED)
+    count, pieces = cv2.connectedComponents(mixed.astype(np.uint8))
+    begins = np.bincount(pieces[grown(~thing, 1) & thing & (share < BEGINS)], minlength=count) > 0
+    begins[0] = False
+    outside = cv2.distanceTransform((~thing).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    share *= np.clip((OUTSIDE_PX - outside) / FADING_PX, 0, 1)
+    return np.where(begins[pieces], share, label).astype(np.float32)
+
+
+def _told(thing: MaskBool, core: MaskBool, seen: ImageF32, bare: ImageF32, look: Look) -> tuple[MatteF32, MaskBool]:
+    """Shares (h, w) by the light of a thing's ``core`` (h, w), and where what is seen does lie between the two."""
     light, surface = np.exp(seen), np.exp(bare)
     own, near = _beside(light, core, OWN_SIGMAS)
     across, slip = own - surface, np.ones((SLIP, SLIP), np.uint8)
@@ -78,21 +93,7 @@ def _smeared(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32, l
     share = np.clip(_along(each, tells, thing), 0, 1)
     off = light - surface - share[..., None] * across
     off_line, way = (cv2.GaussianBlur(_dot(v, v), (0, 0), LINE_SIGMA) for v in (off, across))
-    soft = thing & (depth >= SOFT_PX) & (share < SOFT)
-    mixed = (
-        grown(thing, OUTSIDE_PX)
-        & grown(soft, OUTSIDE_PX)
-        & ~core
-        & (near > 0)
-        & (share < MOST_MIXED)
-        & (off_line < OFF_LINE**2 * way)
-    )
-    count, pieces = cv2.connectedComponents(mixed.astype(np.uint8))
-    begins = np.bincount(pieces[grown(~thing, 1) & thing & (share < BEGINS)], minlength=count) > 0
-    begins[0] = False
-    outside = cv2.distanceTransform((~thing).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
-    share *= np.clip((OUTSIDE_PX - outside) / FADING_PX, 0, 1)
-    return np.where(begins[pieces], share, label).astype(np.float32)
+    return share, (near > 0) & (off_line < OFF_LINE**2 * way)
 
 
 def _along(share: MatteF32, weight: MatteF32, thing: MaskBool) -> MatteF32:
