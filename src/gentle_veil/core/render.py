@@ -107,7 +107,7 @@ def render_frame(frames: FrameSource, layers: tuple[Layer, ...], k: int) -> Rend
         patch = layer.kind.apply(site, layer.params_at(k), layer.prepared)
         if patch is None:
             continue
-        patch, left = laid_behind(patch, layer.placement.front, k, canvas)
+        patch, left = laid_behind(patch, layer.placement.front, k)
         matte = patch.matte if left is None else patch.matte * left
         matte = matte * np.float32(layer.strength(k))
         canvas.lay(patch.box, patch.img_lin, matte)

@@ -13,7 +13,7 @@ from gentle_veil.core.contracts.packed import pack, unpack
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.contracts.veil import Front, Placement
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
-from gentle_veil.core.types import MatteF32, Points
+from gentle_veil.core.types import ImageF32, MatteF32, Points
 
 BARE_PX = 4  # reference px around a mark that is seen, that are free as well
 COVERED = 0.6  # of such a mark's place, from which the thing that was found over it is none
@@ -45,15 +45,24 @@ class InFront:
     def share(self, k: int, box: Box) -> MatteF32 | None:
         """Over a box of frame ``k`` (h, w), how much of the light is that of what was found to pass; None where it is
         all the surface's."""
-        here = self.found["frames"].get(str(k)) if self.found else None
-        row = self.track.row(k)
+        share = self._read("frames", k, box, 1)
+        if share is None or not share.any():
+            return None
+        return np.asarray(share / np.float32(255), np.float32)
+
+    def own_light(self, k: int, box: Box) -> ImageF32 | None:
+        """Over a box of frame ``k`` (h, w, 3), scene-linear, the light of what was found to pass by itself; None where
+        that is mixed with the surface's nowhere."""
+        return self._read("lights", k, box, self.found.get("light_step", 1))
+
+    def _read(self, name: str, k: int, box: Box, times: int) -> ImageF32 | None:
+        here, row = self.found.get(name, {}).get(str(k)), self.track.row(k)
         if here is None or row is None:
             return None
-        where = (self.track.map_ref_from_frame(row, box) - self.found["box"][:2]) / self.found["step"]
+        where = (self.track.map_ref_from_frame(row, box) - self.found["box"][:2]) / (self.found["step"] * times)
         x, y = (where[..., i].astype(np.float32) for i in (0, 1))
-        field = unpack(here).astype(np.float32) / np.float32(255)
-        share: MatteF32 = cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        return share if share.any() else None
+        field = unpack(here).astype(np.float32)
+        return np.asarray(cv2.remap(field, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
 
 
 def uncovered(found: dict[str, Any], marks_ref: Mapping[int, Points]) -> dict[str, Any]:

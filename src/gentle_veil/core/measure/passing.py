@@ -21,8 +21,8 @@ from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
 from gentle_veil.core.measure.foreign import LEAST_AREA, drawn_odds, limits_of, odds, sure_things
-from gentle_veil.core.measure.shares import THING, shares_of
-from gentle_veil.core.measure.surface_look import Look, Plane, coarser, level, light_of, lit_by, look_on
+from gentle_veil.core.measure.shares import THING, Shares, shares_of
+from gentle_veil.core.measure.surface_look import DARK, Look, Plane, coarser, level, light_of, lit_by, look_on
 from gentle_veil.core.measure.thing_colours import ThingColours
 from gentle_veil.core.measure.two_labels import border_costs, split
 from gentle_veil.core.measure.undrawn import Drawing, Shown, drawing_of, shown
@@ -40,17 +40,19 @@ REFITS, REFIT_STAYS, REFIT_ASIDE = 2, np.array([0.015, 0.05, 0.05]), 2  # rounds
 LIKELIER_AS_WAS = 1.15  # by which light is rather what the frames around say
 ODDS_SHARE = 0.35  # what neighbours say is mostly the same
 EDGE = 0.07  # natural log
+LIGHT_STEP = 4  # field px
 BARE, LEAST_ODDS = 0.4, 1.0  # label; mean odds from which a piece is a thing
 
 
 def passing(
     frames: FrameSource, track: SurfaceTrack, polygon_ref: Points, *, report: Report = silent
 ) -> dict[str, Any]:
-    """What passes in front of a drape: ``{"box", "step", "frames": {frame number k: packed (h, w) uint8}}``.
+    """What passes in front of a drape: ``{"box", "step", "frames": {k: packed (h, w) uint8}, "lights", "light_step"}``.
 
     Convention: ``box`` on the reference, fields in steps of ``step`` px of it: the share of the light, of 255, that
-                comes from what is in front; frames on which nothing passes are left out. Empty where the surface is
-                seen on too few frames to know it
+                comes from what is in front; frames on which nothing passes are left out. ``lights`` (h, w, 3) float16
+                scene-linear, in so many times larger steps: the thing's own light, on frames on which that is mixed
+                with the surface's. Empty where the surface is seen on too few frames to know it
     """
     seen = [int(k) for k in track.frames if track.seen(int(k))]
     reference = track.reference_frames[0]
@@ -77,13 +79,16 @@ def passing(
         for k in search.seeds(side_of_it):
             done += 1
             report(done, 2 * len(seen) + len(picks), f"looking for what passes, frame {k}")
-    found = {}
-    for k, matte in search.things(seen):
+    found, lights = {}, {}
+    for k, things in search.things(seen):
         done += 1
         report(done, 2 * len(seen) + len(picks), f"looking how far it goes, frame {k}")
-        if matte.any():
-            found[str(k)] = pack((matte * 255).astype(np.uint8))
-    return {"box": list(box), "step": step, "frames": found}
+        if things.share.any():
+            found[str(k)] = pack((things.share * 255).astype(np.uint8))
+        if things.own is not None:
+            light = np.maximum(things.own - DARK, 0)[::LIGHT_STEP, ::LIGHT_STEP]
+            lights[str(k)] = pack(light.astype(np.float16))
+    return {"box": list(box), "step": step, "frames": found, "lights": lights, "light_step": LIGHT_STEP}
 
 
 @dataclass(frozen=True)
@@ -150,13 +155,13 @@ class _Search:
             self.lights[k], self.softness[k] = light, softness
             yield k
 
-    def things(self, ks: list[int]) -> Iterator[tuple[int, MatteF32]]:
-        """The things on each frame, 1 where one is in front of the fine field."""
+    def things(self, ks: list[int]) -> Iterator[tuple[int, Shares]]:
+        """The things on each frame, over the fine field."""
         lights = undisturbed(self.lights, ks, self.disturbed)
         for k in ks:
             colours = self.colours.near(k)
             if colours is None:
-                yield k, np.zeros(self.fine.usual.shape[:2], np.float32)
+                yield k, Shares(np.zeros(self.fine.usual.shape[:2], np.float32))
             else:
                 yield k, self._split(self.place.look(k), lights[k], colours, self.softness[k])
 
@@ -166,7 +171,7 @@ class _Search:
             return Shown(nothing, nothing.astype(np.float32), softness)
         return shown(self.coarse.tone + off.mean(axis=-1), self.drawings, softness)
 
-    def _split(self, seen: ImageF32, light: Plane, colours: np.ndarray, softness: int) -> MatteF32:
+    def _split(self, seen: ImageF32, light: Plane, colours: np.ndarray, softness: int) -> Shares:
         look, small = self.coarse, coarser(seen, self.times)
         off = small - look.usual
         drawn = drawn_odds(self._drawn(off, softness))

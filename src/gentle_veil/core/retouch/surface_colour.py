@@ -29,7 +29,8 @@ OTHER_PX = 50  # of another colour, from which there is any
 FEW, COLOURS = 20, 3  # pixels, that make no cluster; clusters that are asked for where there are many colours
 APART = 2.5  # spreads between the centres of two clusters
 SAME_HUE = 0.9  # cosine between two colours, as they leave white
-SOFT_EDGE = 0.06  # of the way from one colour to the other, per px: what is out of focus by 5 px is steeper
+FEW_BORDER, EDGE_SIGMA = 20, 2.0  # px; px, Gaussian, without blotches
+SOFT_EDGE = 0.07  # of the way from one colour to the other, per px: what is out of focus by 5 px is steeper
 OTHER, OTHER_SPREADS = 0.25, 3.0  # how far what is behind lies from the surface: natural log units; spreads of both
 
 
@@ -87,7 +88,7 @@ def on_surface(
     like = _like(features, features[beside & near] if (beside & near).sum() > 50 else features[beside])
     behind = _tidy((like | beside) & ~surface & seen, size)
     lighter = log.mean(axis=-1) - np.median(log[surface & near] if (surface & near).any() else log)
-    behind = _others(behind, ~inside & seen, ratios, lighter, cluster, size)
+    behind = _others(behind, ~inside & seen, surface, ratios, lighter, cluster, size)
     if not behind.any():
         return surface, np.zeros_like(inside)
     beside_mark = cv2.dilate(inside.astype(np.uint8), np.ones((_odd(2 * RIM_PX * size),) * 2, np.uint8)).astype(bool)
@@ -111,29 +112,44 @@ def rooted(mask: MaskBool, roots: MaskBool) -> MaskBool:
 
 
 def _others(
-    behind: MaskBool, outside: MaskBool, ratios: ImageF32, lighter: ImageF32, own: Cluster, size: float
+    behind: MaskBool,
+    outside: MaskBool,
+    surface: MaskBool,
+    ratios: ImageF32,
+    lighter: ImageF32,
+    own: Cluster,
+    size: float,
 ) -> MaskBool:
     """The connected parts of what is ``behind`` (h, w) that have another colour than the surface's ``own``, by what of
-    them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too, nor is sheen, or what
-    it leaves out. A part of but a few px is a mixture of both, and goes with the others; one that lies all within the
-    mark is a drawing. By how much each place is ``lighter`` (h, w) than the surface is natural log."""
+    them lies ``outside`` the mark: lips and blotches are not behind for that a wall is seen, too, nor is sheen, which
+    goes over into the ``surface`` (h, w), or what it leaves out. A part of but a few px is a mixture of both, and goes
+    with the others; one that lies all within the mark is a drawing. By how much each place is ``lighter`` (h, w) than
+    the surface is natural log."""
     count, labels = cv2.connectedComponents(behind.astype(np.uint8))
+    kernel = np.ones((3, 3), np.uint8)
+    meets = outside & (cv2.dilate(surface.astype(np.uint8), kernel) > 0)
     others, few = [False], [False]
     for i in range(1, count):
         part = ratios[(labels == i) & outside]
         other = len(part) > 0 and _of_others(part, own)
-        others.append(other and not _fades(labels == i, np.median(part, axis=0), ratios, lighter, own[0], size))
+        others.append(other and not _fades(labels == i, meets, np.median(part, axis=0), ratios, lighter, own[0], size))
         few.append(0 < len(part) < FEW_PX * size**2)
     kept = np.array(others) | (np.array(few) & any(others))
     return np.asarray(kept[labels])
 
 
 def _fades(
-    part: MaskBool, colour: np.ndarray, ratios: ImageF32, lighter: ImageF32, own: np.ndarray, size: float
+    part: MaskBool,
+    meets: MaskBool,
+    colour: np.ndarray,
+    ratios: ImageF32,
+    lighter: ImageF32,
+    own: np.ndarray,
+    size: float,
 ) -> bool:
     """Whether a part (h, w) of a ``colour`` (2,) is the surface of its ``own`` (2,) colour under more sheen, or less:
-    paler, lighter and of its hue, or all the other way, and one goes over into the other, as a limb and what is behind
-    it do not."""
+    paler, lighter and of its hue, or all the other way, and one goes over into the other where the surface ``meets`` it
+    (h, w), as a limb and what is behind it do not."""
     here, usual = np.expm1(colour), np.expm1(own)
     strength, usual_strength = np.hypot(*here), np.hypot(*usual)
     if (strength < usual_strength) != (np.median(lighter[part]) > 0):
@@ -142,9 +158,12 @@ def _fades(
         return False
     across = colour - own
     share = ((ratios - own) @ (across / (across @ across))).astype(np.float32)
+    share = cv2.GaussianBlur(share, (0, 0), EDGE_SIGMA * size)
     by_y, by_x = np.gradient(share)
     kernel = np.ones((3, 3), np.uint8)
     border = part ^ (cv2.erode(part.astype(np.uint8), kernel, borderValue=1) > 0)
+    if (border & meets).sum() > FEW_BORDER:
+        border &= meets
     steep = np.hypot(by_x, by_y)[border]
     return bool(len(steep) and np.median(steep) < SOFT_EDGE / size)
 

@@ -3,9 +3,7 @@
 import numpy as np
 import pytest
 
-from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.composite.behind import laid_behind
-from gentle_veil.core.composite.canvas import Canvas
 from gentle_veil.core.composite.holdout import Holdout
 from gentle_veil.core.composite.in_front import InFront
 from gentle_veil.core.contracts.packed import pack
@@ -15,22 +13,22 @@ from gentle_veil.core.geometry.keyed_outline import keyed_outline
 
 WIDTH, HEIGHT = 120, 60
 BOX = (20, 10, 100, 50)
-THING, SURFACE, PATCH = np.array([0.02, 0.1, 0.3]), np.array([0.6, 0.5, 0.4]), np.array([0.3, 0.2, 0.1])
+THING, PATCH = np.array([0.02, 0.1, 0.3]), np.array([0.3, 0.2, 0.1])
 SHARE = np.clip((np.arange(WIDTH) - 50) / 20, 0, 1)  # from column 70 the thing alone
 
 
-def _canvas() -> Canvas:
-    light = SHARE[:, None] * THING + (1 - SHARE[:, None]) * SURFACE
-    row = CodeValues().from_linear(light.astype(np.float32)[None])
-    return Canvas(np.repeat(row, HEIGHT, axis=0), CodeValues())
-
-
-def _front(*holdouts: Holdout) -> InFront:
+def _front(*holdouts: Holdout, mixed: bool = True) -> InFront:
     field = np.repeat(np.rint(SHARE * 255).astype(np.uint8)[None], HEIGHT, axis=0)
     return InFront(
         still_track((WIDTH, HEIGHT), 1, 0),
         holdouts,
-        {"box": [0, 0, WIDTH, HEIGHT], "step": 1, "frames": {"0": pack(field)}},
+        {
+            "box": [0, 0, WIDTH, HEIGHT],
+            "step": 1,
+            "frames": {"0": pack(field)},
+            "lights": {"0": pack(np.tile(THING.astype(np.float16), (HEIGHT // 4, WIDTH // 4, 1)))} if mixed else {},
+            "light_step": 4,
+        },
     )
 
 
@@ -41,7 +39,7 @@ def _patch(*, bare: bool) -> Patch:
 
 @pytest.mark.truth
 def test_bare_patch__is_mixed_as_the_surface_was() -> None:
-    patch, left = laid_behind(_patch(bare=True), _front(), 0, _canvas())
+    patch, left = laid_behind(_patch(bare=True), _front(), 0)
     assert left is not None
     share = SHARE[None, 20:100, None]
     there = left[..., None] * patch.img_lin + (1 - left[..., None]) * THING
@@ -50,16 +48,23 @@ def test_bare_patch__is_mixed_as_the_surface_was() -> None:
 
 
 def test_patch_made_from_the_frame__is_laid_by_what_is_left() -> None:
-    patch, left = laid_behind(_patch(bare=False), _front(), 0, _canvas())
+    patch, left = laid_behind(_patch(bare=False), _front(), 0)
     assert left is not None
     np.testing.assert_array_equal(patch.img_lin, _patch(bare=False).img_lin)
+    np.testing.assert_allclose(left[0], 1 - SHARE[20:100], atol=0.045)
+
+
+def test_where_nothing_is_known_of_the_things_light__a_bare_patch_is_laid_by_what_is_left() -> None:
+    patch, left = laid_behind(_patch(bare=True), _front(mixed=False), 0)
+    assert left is not None
+    np.testing.assert_array_equal(patch.img_lin, _patch(bare=True).img_lin)
     np.testing.assert_allclose(left[0], 1 - SHARE[20:100], atol=0.045)
 
 
 def test_holdout_that_was_drawn__takes_away_what_is_mixed_too() -> None:
     square = np.array([[50.0, 0], [64, 0], [64, 60], [50, 60]])
     holdout = Holdout(keyed_outline({0: (square, np.ones(4, bool))}))
-    _, left = laid_behind(_patch(bare=True), _front(holdout), 0, _canvas())
+    _, left = laid_behind(_patch(bare=True), _front(holdout), 0)
     assert left is not None
     assert left[:, 32:42].max() == 0
     assert left[:, :28].min() == 1
@@ -67,4 +72,4 @@ def test_holdout_that_was_drawn__takes_away_what_is_mixed_too() -> None:
 
 def test_nothing_in_front__all_is_laid() -> None:
     patch = _patch(bare=True)
-    assert laid_behind(patch, nothing_in_front, 0, _canvas()) == (patch, None)
+    assert laid_behind(patch, nothing_in_front, 0) == (patch, None)

@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
+from gentle_veil.core.colour.code_values import CodeValues
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.packed import unpack
 from gentle_veil.core.contracts.surface_track import still_track
@@ -17,7 +18,7 @@ PASSES = 12  # the frame on which the bar lies in the middle
 
 def _skin() -> np.ndarray:
     """(h, w, 3) light."""
-    skin = weak_skin(np.random.default_rng(4), HEIGHT, WIDTH).astype(np.float32) ** 2.2
+    skin = CodeValues(dtype="float32").to_linear(weak_skin(np.random.default_rng(4), HEIGHT, WIDTH).astype(np.float32))
     for x in range(60, 150, 15):
         cv2.line(skin, (x, 35), (x + 6, 105), (0.6, 0.55, 0.4), 4, cv2.LINE_AA)
     return skin
@@ -36,7 +37,7 @@ def _shot(width: int, smear: int, colour: tuple[float, float, float]) -> ArrayFr
     for k in range(COUNT):
         share = _share(k, width, smear)[None, :, None]
         light = share * np.array(colour, np.float32) + (1 - share) * skin
-        code = light ** (1 / 2.2) * 255 + rng.standard_normal(skin.shape) * 1.5
+        code = CodeValues().from_linear(light) + rng.standard_normal(skin.shape) * 1.5
         frames.append(np.clip(np.rint(code), 0, 255).astype(np.uint8))
     return ArrayFrames(np.stack(frames))
 
@@ -75,3 +76,15 @@ def test_a_stripe_on_a_thing_with_sharp_edges__is_no_share() -> None:
             pictures[k][:, x : x + 28] = 120  # in between skin and thing
     told = _told(ArrayFrames(pictures), PASSES)
     assert told[:, 60 - 27 : 60 + 27].mean() > 0.97
+
+
+@pytest.mark.truth
+def test_own_light_of_a_smeared_thing__is_what_it_is_made_of() -> None:
+    colour = (0.04, 0.09, 0.3)
+    told = passing(_shot(44, 21, colour), still_track((WIDTH, HEIGHT), COUNT, 0), OUTLINE)
+    own = unpack(told["lights"][str(PASSES)]).astype(np.float32)
+    over = np.flatnonzero(_share(PASSES, 44, 21) > 0.5)
+    columns = np.unique((over - told["box"][0]) // told["light_step"])
+    rows = slice(8, own.shape[0] - 8)
+    np.testing.assert_allclose(own[rows, columns].mean(axis=(0, 1)), colour, atol=0.02)
+    assert np.abs(own[rows, columns] - np.array(colour)).max() < 0.1

@@ -91,3 +91,18 @@ def test_black_ink__does_not_make_the_wall_a_part_of_the_limb() -> None:
     _, behind = on_surface(picture.astype(np.float32), INSIDE)
     assert behind[wall & (XS > 81)].mean() > 0.95
     assert behind[(XS < 74)].mean() < 0.02
+
+
+@pytest.mark.parametrize(("seed", "blotch"), [(0, 1.5), (1, 4.0)])
+def test_sheen_that_runs_into_pale_letters__is_not_behind_the_skin(seed: int, blotch: float) -> None:
+    ys, xs = np.mgrid[:160, :200]
+    inside = (np.abs(xs - 110) < 50) & (np.abs(ys - 80) < 40)
+    rng = np.random.default_rng(seed)
+    red = cv2.GaussianBlur(rng.standard_normal(ys.shape), (0, 0), blotch)
+    skin = np.array([0.25, 0.085, 0.04]) * np.exp(0.05 * red / red.std())[..., None] ** np.array([1.0, 0.0, -1.0])
+    sheen = 0.16 * np.exp(-0.5 * (np.hypot(xs - 20, ys - 60) / 38) ** 2)[..., None]
+    letters = inside & ((xs // 11) % 2 == 0) & (np.abs(ys - 80) < 24)
+    picture = np.where(letters[..., None], np.array([0.42, 0.25, 0.2]), skin + sheen)
+    picture = picture * (1 + 0.02 * rng.standard_normal(picture.shape))
+    own = np.log(np.array([0.25, 0.04]) / 0.085)
+    assert on_surface(picture.astype(np.float32), inside, own=own, grazed=True)[1].mean() < 0.03
