@@ -20,12 +20,14 @@ from gentle_veil.core.contracts.packed import pack
 from gentle_veil.core.contracts.report import Report, silent
 from gentle_veil.core.contracts.surface_track import SurfaceTrack
 from gentle_veil.core.geometry.outline import bounding_box, polygon_mask
+from gentle_veil.core.measure.belonging import motion_at
 from gentle_veil.core.measure.foreign import LEAST_AREA, drawn_odds, limits_of, odds, sure_things
 from gentle_veil.core.measure.shares import THING, Shares, shares_of
 from gentle_veil.core.measure.surface_look import DARK, Look, Plane, coarser, level, light_of, lit_by, look_on
 from gentle_veil.core.measure.thing_colours import ThingColours
 from gentle_veil.core.measure.two_labels import border_costs, split
-from gentle_veil.core.measure.undrawn import Drawing, Shown, drawing_of, shown
+from gentle_veil.core.measure.undrawn import Drawing, Shown, drawing_of, fit, moving, shown
+from gentle_veil.core.retouch.offsets import line_kernel
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32, Points
 
 MODEL_FRAMES = 24  # from which the usual look is taken
@@ -41,6 +43,7 @@ LIKELIER_AS_WAS = 1.15  # by which light is rather what the frames around say
 ODDS_SHARE = 0.35  # what neighbours say is mostly the same
 EDGE = 0.07  # natural log
 LIGHT_STEP = 4  # field px
+LEAST_WAY, SHUTTERS = 3.0, (0.5, 1.0, 1.5, 2.0)  # field px from which it is smeared; how long it may be open, of half
 BARE, LEAST_ODDS = 0.4, 1.0  # label; mean odds from which a piece is a thing
 
 
@@ -101,6 +104,25 @@ class _Place:
     def look(self, k: int) -> ImageF32:
         return look_on(self.frames, self.track, k, self.box, self.step)
 
+    def way(self, k: int) -> Points:
+        """The step (2,) in field px that the surface makes while the shutter is open for half of frame ``k``."""
+        x0, y0, x1, y1 = self.box
+        corners = np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]], np.float64)
+        row = self.track.row(k)
+        assert row is not None
+        half = motion_at(self.track, corners, k) / 2
+        ends = self.track.carry(corners.mean(axis=0)[None], row) + np.array([-half, half])
+        return np.asarray(np.diff(self.track.to_reference(ends, row), axis=0)[0] / self.step)
+
+
+@dataclass(frozen=True)
+class _As:
+    """How the surface looks on a frame, over the coarse field and the fine one, and its drawings there."""
+
+    coarse: Look
+    fine: Look
+    drawings: tuple[Drawing, ...]
+
 
 @dataclass
 class _Search:
@@ -127,11 +149,12 @@ class _Search:
 
         While a thing hides much of the surface the light is held: what fits then may be the thing's own
         """
-        look, before, held, softness = self.coarse, np.zeros(3), 0, 0
+        before, held, softness = np.zeros(3), 0, 0
         for k in ks:
             seen = coarser(self.place.look(k), self.times)
-            off = seen - look.usual
-            drawn = self._drawn(off, softness)
+            here = self._as(k, seen)
+            look, off = here.coarse, seen - here.coarse.usual
+            drawn = _drawn(seen, here.drawings, softness)
             softness = drawn.softness
             over_drawing = grown(drawn.hidden, HIDDEN_PX)
             free = look.steady * ~over_drawing
@@ -163,25 +186,42 @@ class _Search:
             if colours is None:
                 yield k, Shares(np.zeros(self.fine.usual.shape[:2], np.float32))
             else:
-                yield k, self._split(self.place.look(k), lights[k], colours, self.softness[k])
+                yield k, self._split(k, self.place.look(k), lights[k], colours)
 
-    def _drawn(self, off: ImageF32, softness: int) -> Shown:
-        if not self.drawings:
-            nothing = np.zeros(off.shape[:2], bool)
-            return Shown(nothing, nothing.astype(np.float32), softness)
-        return shown(self.coarse.tone + off.mean(axis=-1), self.drawings, softness)
+    def _as(self, k: int, seen: ImageF32) -> _As:
+        """How it looks on frame ``k``, ``seen`` (h, w, 3) over the coarse field: smeared by how it moves for as
+        long as the shutter seems to be open."""
+        still, way = _As(self.coarse, self.fine, self.drawings), self.place.way(k)
+        if not self.drawings or np.hypot(*way) < LEAST_WAY * self.times:
+            return still
+        tone = seen.mean(axis=-1)
+        ways = {part: moving(self.drawings, line_kernel(*(part / self.times * way))) for part in SHUTTERS}
+        fits = {0.0: fit(self.drawings, tone)} | {part: fit(drawings, tone) for part, drawings in ways.items()}
+        best = max(fits, key=lambda part: fits[part])
+        if best == 0:
+            return still
+        coarse = self.coarse.moving(line_kernel(*(best / self.times * way)))
+        return _As(coarse, self.fine.moving(line_kernel(*(best * way))), ways[best])
 
-    def _split(self, seen: ImageF32, light: Plane, colours: np.ndarray, softness: int) -> Shares:
-        look, small = self.coarse, coarser(seen, self.times)
-        off = small - look.usual
-        drawn = drawn_odds(self._drawn(off, softness))
+    def _split(self, k: int, seen: ImageF32, light: Plane, colours: np.ndarray) -> Shares:
+        small = coarser(seen, self.times)
+        here = self._as(k, small)
+        look, off = here.coarse, small - here.coarse.usual
+        drawn = drawn_odds(_drawn(small, here.drawings, self.softness[k]))
         for _ in range(REFITS):
             label, _ = _labels(small, off - lit_by(light, off.shape), look, colours, drawn)
             light = _refitted(off, light, look, ~grown(label > BARE, REFIT_ASIDE))
-        rest = seen - self.fine.usual - lit_by(light, seen.shape)
+        rest = seen - here.fine.usual - lit_by(light, seen.shape)
         told = cv2.resize(drawn, seen.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-        label, said = _labels(seen, rest, self.fine, colours, told)
-        return shares_of(_whole(label, said), seen, seen - rest, self.fine)
+        label, said = _labels(seen, rest, here.fine, colours, told)
+        return shares_of(_whole(label, said), seen, seen - rest, here.fine)
+
+
+def _drawn(seen: ImageF32, drawings: tuple[Drawing, ...], softness: int) -> Shown:
+    if not drawings:
+        nothing = np.zeros(seen.shape[:2], bool)
+        return Shown(nothing, nothing.astype(np.float32), softness)
+    return shown(seen.mean(axis=-1), drawings, softness)
 
 
 def _labels(

@@ -1,7 +1,7 @@
 """How a followed surface looks, carried back to its reference: as it usually does, how far it strays by itself, and the
 light upon it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
 import cv2
@@ -27,12 +27,14 @@ Plane = np.ndarray  # (3, 3): constant, slope along x and along y over the field
 class Look:
     """How a surface usually looks over a field, natural log of linear light, without the light of single frames.
 
-    ``usual`` (h, w, 3); ``ones`` (n, h, w, 3) some frames that it was learnt from; ``inside`` (h, w) the surface
+    ``usual`` (h, w, 3); ``ones`` (n, h, w, 3) some frames that it was learnt from; ``inside`` (h, w) the surface;
+    ``stands`` is how it looks when it does not move as fast as here
     """
 
     usual: ImageF32
     ones: ImageF32
     inside: MaskBool
+    stands: "Look | None" = None
 
     @cached_property
     def tone(self) -> ImageF32:
@@ -47,6 +49,8 @@ class Look:
     @cached_property
     def strays(self) -> tuple[MatteF32, MatteF32]:
         """The standard deviation of tone and of chroma at each place (h, w): folds, sheen, a rim that turns away."""
+        if self.stands is not None:
+            return self.stands.strays
         offs, out = [self.off(one) for one in self.ones], []
         for i, least in enumerate(STRAYS_LEAST):
             far = np.percentile([off[i] for off in offs], STRAYS_PERCENTILE, axis=0).astype(np.float32) / STRAYS_SIGMAS
@@ -72,6 +76,10 @@ class Look:
         tone = beyond.mean(axis=-1)
         return np.abs(tone), np.linalg.norm(beyond - tone[..., None], axis=-1)
 
+    def moving(self, kernel: ImageF32) -> "Look":
+        """The same while it moves along a line ``kernel`` of field px as long as the shutter is open."""
+        return replace(self, usual=smeared_along(self.usual, kernel), stands=self)
+
     def coarser(self, times: int) -> "Look":
         """The same on a field of so many times larger steps."""
         if times == 1:
@@ -93,6 +101,12 @@ def look_on(frames: FrameSource, track: SurfaceTrack, k: int, box: Box, step: in
     calm = cv2.GaussianBlur(frames.encoding.to_linear(frames[k][y0:y1, x0:x1]), (0, 0), CALM_SIGMA * step)
     log = np.log(np.maximum(calm, 0) + np.float32(DARK))
     return cv2.remap(log, where[..., 0] - x0, where[..., 1] - y0, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def smeared_along(log: ImageF32, kernel: ImageF32) -> ImageF32:
+    """Natural log of light (h, w, ...) that a line ``kernel`` mixes, as light does."""
+    mixed = cv2.filter2D(np.exp(log), cv2.CV_32F, kernel, borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(np.log(np.maximum(mixed, DARK)), np.float32)
 
 
 def coarser(field: ImageF32, times: int) -> ImageF32:

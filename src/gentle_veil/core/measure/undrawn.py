@@ -11,6 +11,7 @@ from functools import cached_property
 import cv2
 import numpy as np
 
+from gentle_veil.core.measure.surface_look import smeared_along
 from gentle_veil.core.types import ImageF32, MaskBool
 
 FINE_SIGMA, AROUND_SIGMA = 3.0, 4.0  # field px: what is broader is light; over which the drawing is looked for
@@ -64,11 +65,25 @@ def drawing_of(tone: ImageF32, tones: ImageF32, inside: MaskBool) -> tuple[Drawi
         return ()
     out = [Drawing(tone, fine, power, told)]
     for sigma in SOFTER:
-        soft = cv2.GaussianBlur(tone, (0, 0), sigma)
-        fine = _fine(soft)
-        power = _power(fine)
-        out.append(Drawing(soft, fine, power, told & (np.sqrt(power) > SOFT_DRAWN)))
+        out.append(_through(cv2.GaussianBlur(tone, (0, 0), sigma), told))
     return tuple(out)
+
+
+def _through(tone: ImageF32, told: MaskBool) -> Drawing:
+    """A drawing as it looks when it is not sharp, of which so much is ``told`` (h, w) when it is."""
+    fine = _fine(tone)
+    power = _power(fine)
+    return Drawing(tone, fine, power, told & (np.sqrt(power) > SOFT_DRAWN))
+
+
+def moving(drawings: tuple[Drawing, ...], kernel: ImageF32) -> tuple[Drawing, ...]:
+    """Drawings of a surface that moves along a line ``kernel`` of field px as long as the shutter is open."""
+    return tuple(_through(smeared_along(d.tone, kernel), d.told) for d in drawings)
+
+
+def fit(drawings: tuple[Drawing, ...], tone: ImageF32) -> float:
+    """The correlation of the sharpest of some drawings with a frame of this ``tone`` (h, w), natural log."""
+    return _fit(drawings[0], _fine(tone))
 
 
 def shown(tone: ImageF32, drawings: tuple[Drawing, ...], softness: int = 0) -> Shown:

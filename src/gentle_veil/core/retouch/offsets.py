@@ -31,7 +31,7 @@ def offset_look(
     elif soften < 0:
         calm = calm + SHARPENING * (calm - _blurred(calm, -soften))
     if length >= LEAST_SMEAR_PX:
-        calm = cv2.filter2D(calm, cv2.CV_32F, _line(*smear), borderType=cv2.BORDER_REFLECT)
+        calm = cv2.filter2D(calm, cv2.CV_32F, line_kernel(*smear), borderType=cv2.BORDER_REFLECT)
     out: ImageF32 = np.maximum((calm + np.float32(grain) * fine) * np.float32(2.0**stops), 0).astype(np.float32)
     return out
 
@@ -40,7 +40,7 @@ def _blurred(picture: ImageF32, sigma: float) -> ImageF32:
     return cv2.GaussianBlur(picture, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
 
 
-def _line(dx: float, dy: float) -> ImageF32:
+def line_kernel(dx: float, dy: float) -> ImageF32:
     """A kernel that spreads a point evenly along a step, linearly between pixels."""
     half = int(np.ceil(max(abs(dx), abs(dy)) / 2)) + 1
     kernel = np.zeros((2 * half + 1, 2 * half + 1), np.float32)

@@ -9,6 +9,7 @@ import pytest
 from gentle_veil.core.contracts.frames import ArrayFrames
 from gentle_veil.core.contracts.packed import unpack
 from gentle_veil.core.contracts.surface_track import LOST, SurfaceTrack, still_track
+from gentle_veil.core.geometry.mesh import grid_mesh
 from gentle_veil.core.measure.passing import passing
 from gentle_veil.core.synth.textures import weak_skin
 
@@ -130,3 +131,30 @@ def test_where_the_surface_is_not_seen__nothing_is_said() -> None:
 
 def test_nothing_passes__nothing_is_kept() -> None:
     assert passing(_shot(lambda k, p: p), _still(), OUTLINE)["frames"] == {}
+
+
+@pytest.mark.truth
+def test_a_surface_smeared_by_its_own_motion__hides_nothing() -> None:
+    wide, rng, step = 320, np.random.default_rng(8), 22
+    skin = weak_skin(np.random.default_rng(3), HEIGHT, wide).astype(np.float32)
+    for radius in (10, 22):
+        cv2.circle(skin, (70, 60), radius, (0.2, 0.16, 0.16), 5, cv2.LINE_AA)
+    went = np.cumsum([step if 12 < k < 20 else 0 for k in range(COUNT)])
+    frames = []
+    for k in range(COUNT):
+        picture = np.roll(skin, went[k], axis=1)
+        if 12 <= k < 20:
+            picture = cv2.blur(picture, (step // 2 if 12 < k < 19 else step // 4, 1))
+        frames.append(np.clip(np.rint((picture + rng.standard_normal(skin.shape) * 0.006) * 255), 0, 255))
+    vertices, triangles, _ = grid_mesh((20, 10, 130, 110), 20)
+    track = SurfaceTrack(
+        vertices,
+        triangles,
+        (vertices[None] + np.stack([went, 0 * went], axis=-1)[:, None]).astype(np.float32),
+        np.ones((COUNT, len(vertices)), np.float32),
+        np.full(COUNT, "ok"),
+        np.arange(COUNT),
+        (0,),
+    )
+    outline = np.array([[35.0, 25], [110, 25], [110, 95], [35, 95]])
+    assert passing(ArrayFrames(np.stack(frames).astype(np.uint8)), track, outline)["frames"] == {}
