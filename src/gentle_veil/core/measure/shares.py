@@ -24,9 +24,7 @@ DEEP, SMEARED_PX = 0.7, 28.0  # of how deep a thing goes, and field px: from whe
 CLOSED = 5  # field px, side of gaps in a thing that are none
 OWN_SIGMAS, WIDER = (3.0, 10.0), 1e-3  # field px, in which its own light is asked; how little the wider one weighs
 OWN_STRAYS, SLIP = 0.15, 3  # of its own light; field px, side of the neighbourhood in which the surface may be off
-OTHER_STRAYS = (
-    0.1  # per natural log of tone off the usual one: light is told from the usual, and may lie on it otherwise
-)
+OTHER_STRAYS = 0.1  # per natural log of tone off the usual one, from which light is told: on it that may lie otherwise
 NONE_SURER = 0.05  # of the way between surface and thing
 ALONG_PX, ALONG_STEP, ACROSS_SIGMA, COURSE_SIGMA = 14, 2, 1.0, 8.0  # field px along an edge; in which it runs straight
 OUTSIDE_PX, FADING_PX = 12, 6  # field px around a thing's labels, into which it is smeared at most
@@ -54,19 +52,18 @@ def shares_of(label: MatteF32, seen: ImageF32, bare: ImageF32, look: Look) -> Sh
     thing = label > THING
     if not thing.any():
         return Shares(label)
-    edged, light, surface = _edged(label, thing, seen, bare), np.exp(seen), np.exp(bare)
-    strays = _strays(bare, surface, look)
+    light, surface = np.exp(seen), np.exp(bare)
+    edged, strays = _edged(label, thing, light, surface), _strays(bare, surface, look)
     share = _smeared(edged, thing, light, surface, strays)
     if share is None:
         return Shares(edged)
     return Shares(share, _own_light(share, light, surface, strays))
 
 
-def _edged(label: MatteF32, thing: MaskBool, seen: ImageF32, bare: ImageF32) -> MatteF32:
+def _edged(label: MatteF32, thing: MaskBool, light: ImageF32, surface: ImageF32) -> MatteF32:
     """Labels with shares at sharp edges, told from the thing right beside them."""
     edge = grown(thing, MIXED_PX) & grown(~thing, MIXED_PX)
     core = thing & ~grown(~thing, 1)
-    light, surface = np.exp(seen), np.exp(bare)
     own, near = _beside(light, core.astype(np.float32), (BESIDE_SIGMA,))
     across = own - surface
     apart = _dot(across, across)
