@@ -16,14 +16,16 @@ def laid_behind(patch: Patch, front: Front, k: int) -> tuple[Patch, MatteF32 | N
 
     A patch that is not ``bare`` was made from the frame, and has that light already: it is laid by what is left.
     """
-    share = front.share(k, patch.box) if isinstance(front, InFront) else None
-    if share is None or not isinstance(front, InFront):
+    if not isinstance(front, InFront):
         hidden = front(k, patch.box)
         return patch, None if hidden is None else 1 - hidden
+    share, free = front.share(k, patch.box), front.drawn(k, patch.box)
+    if share is None:
+        return patch, free
     left = np.clip((ALL - share) / (ALL - NONE), 0, 1)
     own = front.own_light(k, patch.box) if patch.bare else None
     if own is not None:
         mixed = (left > 0) & (left < 1)
         img_lin = patch.img_lin + np.where(mixed, share, 0)[..., None] * (own - patch.img_lin)
         patch, left = replace(patch, img_lin=img_lin), np.where(mixed, 1, left)
-    return patch, np.asarray(front.drawn(k, patch.box) * left, np.float32)
+    return patch, np.asarray(free * left, np.float32)

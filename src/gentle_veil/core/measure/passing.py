@@ -137,6 +137,7 @@ class _Search:
     colours: ThingColours = field(default_factory=ThingColours)
     lights: dict[int, Plane] = field(default_factory=dict)
     softness: dict[int, int] = field(default_factory=dict)
+    ways: dict[int, Points] = field(default_factory=dict)
     disturbed: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
@@ -152,7 +153,8 @@ class _Search:
         before, held, softness = np.zeros(3), 0, 0
         for k in ks:
             seen = coarser(self.place.look(k), self.times)
-            here = self._as(k, seen)
+            self.ways[k] = self._way(k, seen)
+            here = self._as(k)
             look, off = here.coarse, seen - here.coarse.usual
             drawn = _drawn(seen, here.drawings, softness)
             softness = drawn.softness
@@ -188,24 +190,28 @@ class _Search:
             else:
                 yield k, self._split(k, self.place.look(k), lights[k], colours)
 
-    def _as(self, k: int, seen: ImageF32) -> _As:
-        """How it looks on frame ``k``, ``seen`` (h, w, 3) over the coarse field: smeared by how it moves for as
-        long as the shutter seems to be open."""
-        still, way = _As(self.coarse, self.fine, self.drawings), self.place.way(k)
+    def _way(self, k: int, seen: ImageF32) -> Points:
+        """The step (2,) in field px that the surface makes while the shutter seems to be open on frame ``k``, ``seen``
+        (h, w, 3) over the coarse field; none where it is too short to see."""
+        way = self.place.way(k)
         if not self.drawings or np.hypot(*way) < LEAST_WAY * self.times:
-            return still
-        tone = seen.mean(axis=-1)
-        ways = {part: moving(self.drawings, line_kernel(*(part / self.times * way))) for part in SHUTTERS}
-        fits = {0.0: fit(self.drawings, tone)} | {part: fit(drawings, tone) for part, drawings in ways.items()}
-        best = max(fits, key=lambda part: fits[part])
-        if best == 0:
-            return still
-        coarse = self.coarse.moving(line_kernel(*(best / self.times * way)))
-        return _As(coarse, self.fine.moving(line_kernel(*(best * way))), ways[best])
+            return np.zeros(2)
+        sharp, tone = self.drawings[:1], seen.mean(axis=-1)
+        fits = {0.0: fit(sharp, tone)}
+        for part in SHUTTERS:
+            fits[part] = fit(moving(sharp, line_kernel(*(part / self.times * way))), tone)
+        return max(fits, key=lambda part: fits[part]) * way
+
+    def _as(self, k: int) -> _As:
+        """How the surface looks on frame ``k``, smeared along its way."""
+        way = self.ways[k]
+        if not way.any():
+            return _As(self.coarse, self.fine, self.drawings)
+        coarse = line_kernel(*(way / self.times))
+        return _As(self.coarse.moving(coarse), self.fine.moving(line_kernel(*way)), moving(self.drawings, coarse))
 
     def _split(self, k: int, seen: ImageF32, light: Plane, colours: np.ndarray) -> Shares:
-        small = coarser(seen, self.times)
-        here = self._as(k, small)
+        small, here = coarser(seen, self.times), self._as(k)
         look, off = here.coarse, small - here.coarse.usual
         drawn = drawn_odds(_drawn(small, here.drawings, self.softness[k]))
         for _ in range(REFITS):

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from gentle_veil.core.composite.matte import grown
+from gentle_veil.core.composite.matte import distance_from, grown
 from gentle_veil.core.measure.surface_look import Look
 from gentle_veil.core.types import ImageF32, MaskBool, MatteF32
 
@@ -87,7 +87,7 @@ def _smeared(label: MatteF32, thing: MaskBool, light: ImageF32, surface: ImageF3
     """Labels with the shares of what is smeared, wherever they go on for longer than over a sharp edge; None where they
     do not."""
     thing = cv2.morphologyEx(thing.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSED, CLOSED), np.uint8)) > 0
-    depth = cv2.distanceTransform(thing.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    depth = distance_from(~thing)
     around = 2 * int(SMEARED_PX) + 1
     deepest = cv2.dilate(depth, np.ones((around, around), np.uint8))
     core = thing & (depth >= np.minimum(SMEARED_PX, DEEP * deepest))
@@ -101,8 +101,7 @@ def _smeared(label: MatteF32, thing: MaskBool, light: ImageF32, surface: ImageF3
     begins[0] = False
     if not begins.any():
         return None
-    outside = cv2.distanceTransform((~thing).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
-    share *= np.clip((OUTSIDE_PX - outside) / FADING_PX, 0, 1)
+    share *= np.clip((OUTSIDE_PX - distance_from(thing)) / FADING_PX, 0, 1)
     return np.where(begins[pieces], share, label).astype(np.float32)
 
 
